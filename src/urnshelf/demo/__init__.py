@@ -1,0 +1,1 @@
+"""Small applications to try things on; they import nothing of the library."""
