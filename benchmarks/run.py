@@ -1,0 +1,265 @@
+"""The speed bars of the design, measured side by side in one run: `python benchmarks/run.py`.
+
+Each row times two pieces of work in turn, many short rounds of each, and compares the best rounds; the bar is a ratio, or a
+time where the design gives one. Nothing here fails: read the table.
+"""
+
+from __future__ import annotations
+
+import gc
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, Protocol
+
+from rich.console import Console
+from rich.table import Table
+
+from urnshelf import Shelf, Urn, cue, whatever
+from urnshelf.demo.harbour import MooringDesk, TideService, Vessel
+from urnshelf.fakes.compile import compiled
+from urnshelf.interfaces.members import _take_apart
+
+NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
+
+
+class HandTides:
+    """The fake that people write by hand: it appends the call to a list."""
+
+    def __init__(self, depth: float) -> None:
+        self.depth = depth
+        self.calls: list[tuple[Any, ...]] = []
+
+    def depth_at(self, harbour: str, at: datetime) -> float:
+        self.calls.append((harbour, at))
+        return self.depth
+
+
+class TenMethods(Protocol):
+    """An interface of ten methods."""
+
+    def one(self, a: int, b: str) -> int: ...
+    def two(self, a: int, b: str = "x") -> int: ...
+    def three(self, a: int, *, b: str) -> int: ...
+    def four(self, a: int, b: str) -> list[int]: ...
+    def five(self) -> None: ...
+    def six(self, *args: int) -> int: ...
+    def seven(self, **kwargs: int) -> int: ...
+    def eight(self, a: int, /, b: str) -> int: ...
+    async def nine(self, a: int) -> int: ...
+    async def ten(self, a: int, b: str) -> str: ...
+
+
+@dataclass
+class Row:
+    """One line of the table."""
+
+    work: str
+    measured: str
+    bar: str
+    holds: bool
+
+
+def seconds(work: Callable[[], object], calls: int) -> float:
+    """The time of one call, over one round."""
+    gc.collect()
+    start = time.perf_counter()
+    for _ in range(calls):
+        work()
+    return (time.perf_counter() - start) / calls
+
+
+def side_by_side(ours: Callable[[], object], theirs: Callable[[], object], calls: int, rounds: int) -> tuple[float, float]:
+    """The best round of each, taken in turn."""
+    pairs = [(seconds(ours, calls), seconds(theirs, calls)) for _ in range(rounds)]
+    return min(a for a, _ in pairs), min(b for _, b in pairs)
+
+
+def call_row(what: str, *arguments: Any) -> Row:
+    """A cued, recorded call against the hand-written fake."""
+    shelf = Shelf()
+    tides = shelf.fake(TideService)
+    cue(tides.depth_at, *arguments).gives(6.3)
+    hand = HandTides(6.3)
+
+    def by_hand() -> None:
+        hand.calls.clear()
+        for _ in range(1000):
+            hand.depth_at("Skarvik", NOON)
+
+    def ours() -> None:
+        shelf.desk.ledger.clear()
+        for _ in range(1000):
+            tides.depth_at("Skarvik", NOON)
+
+    mine, theirs = side_by_side(ours, by_hand, 4, 60)
+    ratio = mine / theirs
+    return Row(f"a call, cued {what}", f"{ratio:.2f} × ({mine * 1e6:.0f} ns : {theirs * 1e6:.0f} ns)", "≤ 5 ×", ratio <= 5)
+
+
+def making_rows() -> list[Row]:
+    """Making fakes and shelves."""
+
+    def first() -> None:
+        compiled(_take_apart(TenMethods))
+
+    shelf = Shelf()
+    shelf.fake(TenMethods)
+    number = iter(range(10**9))
+    first_s = min(seconds(first, 1) for _ in range(40))
+    next_s = min(seconds(lambda: shelf.fake(TenMethods, name=str(next(number))), 200) for _ in range(20))
+    shelf_s = min(seconds(Shelf, 200) for _ in range(20))
+    return [
+        Row("first fake of a 10-method interface", f"{first_s * 1e3:.2f} ms", "≤ 2.5 ms", first_s <= 2.5e-3),
+        Row("each further one", f"{next_s * 1e6:.1f} µs", "≤ 10 µs", next_s <= 10e-6),
+        Row("a shelf", f"{shelf_s * 1e6:.1f} µs", "≤ 50 µs", shelf_s <= 50e-6),
+    ]
+
+
+def record_rows() -> list[Row]:
+    """Drawing records, and getting them from the shelf."""
+    urn = Urn(7)
+    one = min(seconds(lambda: urn.draw(Vessel), 20) for _ in range(30))
+    shelf = Shelf()
+    rows = {vessel.id: vessel for vessel in shelf.stock(Vessel, 1000)}
+    table = shelf.records(Vessel)
+
+    def by_hand() -> Vessel:
+        return Vessel(**vars(rows[500]))
+
+    mine, theirs = side_by_side(lambda: table.get(500), by_hand, 2000, 30)
+    ratio = mine / theirs
+    return [
+        Row("1 record of 9 fields", f"{one * 1e6:.0f} µs", "≤ 100 µs", one <= 100e-6),
+        Row("records.get(key) against hand-copied records", f"{ratio:.2f} ×", "≤ 3 ×", ratio <= 3),
+    ]
+
+
+def command_seconds(*words: str) -> float:
+    """The time of a whole process."""
+    environment = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}  # an installed package is compiled
+    start = time.perf_counter()
+    subprocess.run([sys.executable, *words], check=True, capture_output=True, env=environment)
+    return time.perf_counter() - start
+
+
+def difference(ours: tuple[str, ...], theirs: tuple[str, ...], rounds: int) -> float:
+    """The median of what our process takes longer than theirs, run in turn."""
+    return statistics.median(command_seconds(*ours) - command_seconds(*theirs) for _ in range(rounds))
+
+
+def import_rows() -> list[Row]:
+    """What importing costs."""
+    bare = difference(("-c", "import urnshelf"), ("-c", "pass"), 15)
+    with tempfile.TemporaryDirectory() as folder:
+        test = Path(folder) / "test_nothing.py"
+        test.write_text("def test_nothing():\n    pass\n")
+        pytest = ("-m", "pytest", "-q", "-p", "no:cacheprovider", str(test))
+        plugin = difference(pytest, (*pytest, "-p", "no:urnshelf"), 9)
+    return [
+        Row("import urnshelf, over the bare interpreter", f"{bare * 1e3:.0f} ms", "≤ 60 ms", bare <= 0.06),
+        Row("the pytest plugin, over bare pytest", f"{plugin * 1e3:.0f} ms", "≤ 40 ms", plugin <= 0.04),
+    ]
+
+
+HAND_TEST = '''
+from datetime import UTC, datetime
+from decimal import Decimal
+import pytest
+from urnshelf.demo.harbour import *
+NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
+
+class Vessels:
+    def __init__(self, rows): self.rows = {v.id: v for v in rows}
+    def find(self, vessel_id): return self.rows.get(vessel_id)
+class Berths:
+    def __init__(self, rows): self.rows = rows
+    def find_by_harbour(self, harbour): return [b for b in self.rows if b.harbour == harbour]
+class Moorings:
+    def __init__(self): self.rows = []
+    def all(self): return list(self.rows)
+    def add(self, mooring):
+        mooring.id = len(self.rows) + 1
+        self.rows.append(mooring)
+        return mooring
+class Tides:
+    def __init__(self): self.calls = []
+    def depth_at(self, harbour, at):
+        self.calls.append((harbour, at))
+        return 6.3
+class Pilots:
+    def __init__(self): self.calls = []
+    def page(self, vessel_id, message, *, urgent=False): self.calls.append((vessel_id, message, urgent))
+
+@pytest.mark.parametrize("n", range(1000))
+def test_moor(n):
+    vessel = Vessel(id=7, name="Gray Heron", call_sign="GH-0007", draught_m=4.1)
+    berth = Berth(id=1, code="B-1", harbour="Skarvik", length_m=80.0, depth_m=5.0, day_rate=Decimal(100))
+    moorings, tides, pilots = Moorings(), Tides(), Pilots()
+    desk = MooringDesk(Vessels([vessel]), Berths([berth]), moorings, tides, pilots)
+    mooring = desk.moor(7, NOON)
+    assert mooring.berth_id == 1
+    assert len(moorings.rows) == 1
+    assert tides.calls == [("Skarvik", NOON)]
+    assert len(pilots.calls) == 1
+'''
+
+OUR_TEST = '''
+from datetime import UTC, datetime
+from decimal import Decimal
+import pytest
+from urnshelf import cue, tally, whatever
+from urnshelf.demo.harbour import *
+NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
+
+@pytest.mark.parametrize("n", range(1000))
+def test_moor(n, shelf):
+    shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007", draught_m=4.1))
+    shelf.stock(Berth(id=1, code="B-1", harbour="Skarvik", length_m=80.0, depth_m=5.0, day_rate=Decimal(100)))
+    tides, pilots = shelf.fake(TideService), shelf.fake(PilotPager)
+    cue(tides.depth_at, "Skarvik", NOON).gives(6.3)
+    mooring = shelf.furnish(MooringDesk).moor(7, NOON)
+    assert mooring.berth_id == 1
+    assert shelf.records(Mooring).count() == 1
+    assert tally(tides.depth_at) == 1
+    assert tally(pilots.page, 7, whatever) == 1
+'''
+
+
+def suite_row() -> Row:
+    """A thousand tests of the mooring desk, with our fakes and with hand-written ones."""
+    with tempfile.TemporaryDirectory() as folder:
+        ours, hand = Path(folder) / "test_ours.py", Path(folder) / "test_hand.py"
+        ours.write_text(OUR_TEST)
+        hand.write_text(HAND_TEST)
+        common = ("-m", "pytest", "-q", "-p", "no:cacheprovider", "-c", "/dev/null")
+        pairs = [
+            (command_seconds(*common, str(ours)), command_seconds(*common, str(hand), "-p", "no:urnshelf"))
+            for _ in range(5)
+        ]
+    ratio = statistics.median(a / b for a, b in pairs)
+    mine, theirs = (statistics.median(column) for column in zip(*pairs, strict=True))
+    return Row("1,000 demo tests against hand-written fakes", f"{ratio:.2f} × ({mine:.2f} s : {theirs:.2f} s)", "≤ 1.3 ×", ratio <= 1.3)
+
+
+def main() -> None:
+    """Measure and print."""
+    shelf = Shelf()
+    shelf.furnish(MooringDesk)
+    rows = [call_row("for any arguments"), call_row("by one argument", "Skarvik", whatever), call_row("by both arguments", "Skarvik", NOON)]
+    rows += [*making_rows(), *record_rows(), *import_rows(), suite_row()]
+    table = Table("work", "measured", "bar", "")
+    for row in rows:
+        table.add_row(row.work, row.measured, row.bar, "ok" if row.holds else "OVER")
+    Console(width=110).print(table)
+
+
+if __name__ == "__main__":
+    main()

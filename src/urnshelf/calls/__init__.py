@@ -1,0 +1,1 @@
+"""Calls: how they are entered, answered, counted and explained."""

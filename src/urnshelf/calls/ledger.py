@@ -1,0 +1,201 @@
+"""The ledger: every call in order, kept small while the test runs and opened as `Call`s when looked at.
+
+An entry is a tuple `(target, arguments, code, offset, outcome)`. Appending to a list is one atomic step, so the place in
+the list is the order number and needs no lock of its own.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from types import CodeType
+from typing import Any, overload
+
+from urnshelf.calls.place import Place, place_of
+from urnshelf.calls.target import Target
+from urnshelf.records.display import show
+
+NO_REPLY: Any = type("NoReply", (), {"__repr__": lambda _: "no reply yet"})()
+"""What an answerer returns when it has nothing to say, and the reply of a call that has none."""
+
+
+class Outcome:
+    """How a call ended. A constant cue shares one among all its calls."""
+
+    __slots__ = ("answered_by", "error", "note", "reply", "taken", "task")
+
+    def __init__(self, answered_by: Any = None, reply: Any = NO_REPLY) -> None:
+        self.answered_by = answered_by
+        self.reply = reply
+        self.error: BaseException | None = None
+        self.task = ""
+        self.note = ""
+        self.taken: int | None = None
+
+
+Entry = tuple[Target, tuple[Any, ...], CodeType, int, Outcome]
+
+
+class Arguments:
+    """A call's arguments by the names of the method's parameters, as they were at the call.
+
+    They are read as attributes (`arguments.harbour`) or like a mapping (`arguments["harbour"]`).
+    """
+
+    __slots__ = ("_names", "_values")
+
+    def __init__(self, names: tuple[str, ...], values: tuple[Any, ...]) -> None:
+        self._names = names
+        self._values = values
+
+    def __getattr__(self, name: str) -> Any:
+        found = self._find(name)
+        if found is NO_REPLY:
+            raise AttributeError(f"the call has no argument {name!r}; it has {', '.join(self._names) or 'none'}")
+        return found
+
+    def __getitem__(self, name: str) -> Any:
+        found = self._find(name)
+        if found is NO_REPLY:
+            raise KeyError(name)
+        return found
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._names)
+
+    def keys(self) -> tuple[str, ...]:
+        """The names, so that `dict(arguments)` works."""
+        return self._names
+
+    def _find(self, name: str) -> Any:
+        if name in self._names:
+            return self._values[self._names.index(name)]
+        for value in self._values:  # an argument taken up by `**more` has its own name too
+            if isinstance(value, dict) and name in value and self._values[-1] is value:
+                return value[name]
+        return NO_REPLY
+
+    def __repr__(self) -> str:
+        return f"({', '.join(f'{n}={show(v, 60)}' for n, v in zip(self._names, self._values, strict=True))})"
+
+
+class Call:
+    """One call that a fake received.
+
+    Attributes:
+        method: the fake and its method, as `TideService.depth_at`.
+        arguments: by name, as they were at the call.
+        reply: what the caller got (after awaiting); `no reply yet` while it has none.
+        error: the exception that the caller got instead, or None.
+        number: the place in the ledger, from 1.
+        taken: how many items of a stream were taken so far; None where the reply is no stream.
+    """
+
+    __slots__ = ("_entry", "number")
+
+    def __init__(self, entry: Entry, number: int) -> None:
+        self._entry = entry
+        self.number = number
+
+    @property
+    def target(self) -> Target:
+        """What the call was addressed to."""
+        return self._entry[0]
+
+    @property
+    def method(self) -> str:
+        """The fake and its method."""
+        return self._entry[0].name
+
+    @property
+    def arguments(self) -> Arguments:
+        """The arguments, by name."""
+        return Arguments(self._entry[0].parameters, self._entry[1])
+
+    @property
+    def values(self) -> tuple[Any, ...]:
+        """The arguments in the order of the parameters."""
+        return self._entry[1]
+
+    @property
+    def reply(self) -> Any:
+        """What the caller got."""
+        return self._entry[4].reply
+
+    @property
+    def error(self) -> BaseException | None:
+        """The exception that the caller got."""
+        return self._entry[4].error
+
+    @property
+    def taken(self) -> int | None:
+        """Items taken from a stream."""
+        return self._entry[4].taken
+
+    @property
+    def answered_by(self) -> str:
+        """Who answered: the cue, the reading, …"""
+        answerer = self._entry[4].answered_by
+        return "nobody" if answerer is None else str(answerer)
+
+    @property
+    def outcome(self) -> Outcome:
+        """How the call ended, with the answerer itself."""
+        return self._entry[4]
+
+    @property
+    def called_from(self) -> Place:
+        """The line of the code under test."""
+        return place_of(self._entry[2], self._entry[3], self._entry[4].task)
+
+    def __str__(self) -> str:
+        return f"{self.method}{self.arguments!r}"
+
+    def __repr__(self) -> str:
+        return f"<call #{self.number} {self}>"
+
+
+class Calls(Sequence[Call]):
+    """Some of a ledger's calls, in order. A list to look at, to slice and to loop over."""
+
+    def __init__(self, calls: list[Call], what: str) -> None:
+        self._calls = calls
+        self._what = what
+
+    @overload
+    def __getitem__(self, index: int) -> Call: ...
+    @overload
+    def __getitem__(self, index: slice) -> Calls: ...
+    def __getitem__(self, index: int | slice) -> Call | Calls:
+        if isinstance(index, slice):
+            return Calls(self._calls[index], self._what)
+        try:
+            return self._calls[index]
+        except IndexError:
+            raise IndexError(f"{self._what}: there is no call [{index}], only {len(self._calls)}") from None
+
+    def __len__(self) -> int:
+        return len(self._calls)
+
+    @property
+    def names(self) -> list[str]:
+        """The methods, in order: `["TideService.depth_at", "PilotPager.page"]`."""
+        return [call.method for call in self._calls]
+
+    def each(self, argument: str) -> list[Any]:
+        """One argument of every call, in order.
+
+        Args:
+            argument: the parameter's name.
+        """
+        return [call.arguments[argument] for call in self._calls]
+
+    def before(self, other: Calls) -> bool:
+        """Whether all of these came before any of those. False when either is empty: an order of nothing proves nothing."""
+        return bool(self._calls and other._calls) and self._calls[-1].number < other._calls[0].number
+
+    def __str__(self) -> str:
+        lines = [f"{self._what}: {len(self)} call{'s' * (len(self) != 1)}"]
+        lines += [f"  #{call.number}  {call}" for call in self._calls[:20]]
+        return "\n".join(lines + ["  …"] * (len(self) > 20))
+
+    __repr__ = __str__

@@ -1,0 +1,211 @@
+"""The kinds of reply that a cue can give. A new kind is a class here and a method on `Cue`."""
+
+from __future__ import annotations
+
+import inspect
+import time
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from typing import Any, Literal, NamedTuple, Protocol
+
+from urnshelf.calls.ledger import Outcome
+from urnshelf.calls.target import Target
+from urnshelf.errors import CueRefused, RepliesSpent
+from urnshelf.records.display import show
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+WhenSpent = Literal["repeat", "cycle", "refuse"]
+
+
+class LiveCall(NamedTuple):
+    """A call while it is being answered: its arguments are the caller's own objects."""
+
+    target: Target
+    live: tuple[Any, ...]
+    outcome: Outcome
+
+
+class Pending(NamedTuple):
+    """A reply that must be awaited first."""
+
+    awaitable: Awaitable[Any]
+
+
+class Reply(Protocol):
+    """One kind of reply."""
+
+    def give(self, call: LiveCall, turn: int) -> Any:
+        """The reply to this call, the cue's `turn`-th from 0."""
+
+
+class Raising:
+    """An exception among the values of a cue; made by `raising(…)`."""
+
+    __slots__ = ("_error", "times")
+
+    def __init__(self, error: BaseException | type[BaseException], times: int) -> None:
+        self._error = error
+        self.times = times
+
+    def throw(self) -> Any:
+        """Raise it, without the traceback of an earlier time."""
+        error = self._error() if isinstance(self._error, type) else self._error
+        raise error.with_traceback(None)
+
+    def __repr__(self) -> str:
+        times = f", times={self.times}" if self.times != 1 else ""
+        return f"raising({show(self._error, 60)}{times})"
+
+
+def raising(error: BaseException | type[BaseException], times: int = 1) -> Raising:
+    """An exception in the place of a value: `cue(m).gives(raising(GaugeSilent()), 6.3)`.
+
+    Args:
+        error: an exception, or a class of exceptions that can be made without arguments.
+        times: how many calls in turn get it; 1 or more.
+
+    Raises:
+        CueRefused: not an exception, or it cannot be made.
+
+    >>> raising(TimeoutError("no answer"), times=2)
+    raising(TimeoutError('no answer'), times=2)
+    """
+    if isinstance(error, type) and issubclass(error, BaseException):
+        try:
+            error()
+        except Exception as why:
+            raise CueRefused(f"{error.__name__} cannot be made without arguments ({why}); give an instance: raising({error.__name__}(…))") from None
+    elif not isinstance(error, BaseException):
+        raise CueRefused(f"only an exception can be raised, not {show(error)}; to return it, give it as a value")
+    if not isinstance(times, int) or times < 1:
+        raise CueRefused(f"raising(…, times={times!r}): times must be a whole number from 1")
+    return Raising(error, times)
+
+
+class Values:
+    """Values in turn."""
+
+    def __init__(self, items: tuple[Any, ...], when_spent: WhenSpent) -> None:
+        self.items = [item for given in items for item in _spread(given)]
+        self.when_spent = when_spent
+
+    def give(self, call: LiveCall, turn: int) -> Any:
+        """The value whose turn it is."""
+        if turn >= len(self.items):
+            turn = self._past_the_end(call, turn)
+        item = self.items[turn]
+        return item.throw() if type(item) is Raising else item
+
+    def _past_the_end(self, call: LiveCall, turn: int) -> int:
+        if self.when_spent == "refuse":
+            n = len(self.items)
+            raise RepliesSpent(
+                f"{call.target.name} was called once more than its cue has values: all {n} were given. "
+                f"Add a value, or let it go on with gives(…, when_spent='repeat') or 'cycle'."
+            )
+        return turn % len(self.items) if self.when_spent == "cycle" else -1
+
+    def __repr__(self) -> str:
+        spent = "" if self.when_spent == "repeat" else f", when_spent={self.when_spent!r}"
+        more = ", …" if len(self.items) > 4 else ""
+        return f"gives({', '.join(show(item, 40) for item in self.items[:4])}{more}{spent})"
+
+
+def _spread(item: Any) -> list[Any]:
+    return [item] * item.times if type(item) is Raising else [item]
+
+
+class Computed:
+    """A reply computed from the call's arguments by the user's function."""
+
+    def __init__(self, function: Callable[..., Any]) -> None:
+        self._function = function
+
+    def give(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
+        """What the function makes of the arguments."""
+        args, kwargs = as_called(call.target, call.live)
+        return awaited_if_due(call.target, self._function(*args, **kwargs))
+
+    def __repr__(self) -> str:
+        return f"computes({getattr(self._function, '__name__', self._function)!s})"
+
+
+class PassedThrough:
+    """The reply of the real code."""
+
+    def give(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
+        """What the interface's own code replies, run on the fake."""
+        member = call.target.member
+        args, kwargs = as_called(call.target, call.live)
+        first = {"instance": (call.target.state.fake,), "class": (member.owner,), "static": ()}[member.binding]
+        return awaited_if_due(call.target, member.function(*first, *args, **kwargs))
+
+    def __repr__(self) -> str:
+        return "passes_through()"
+
+
+class Streamed:
+    """A fresh stream of items for each call."""
+
+    def __init__(self, items: tuple[Any, ...], stream: str) -> None:
+        self._items = [item for given in items for item in _spread(given)]
+        self._stream = stream
+
+    def give(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
+        """A stream that begins at once."""
+        return self.give_after(0.0, call)
+
+    def give_after(self, delay: float, call: LiveCall) -> Any:
+        """An iterator that notes how many of its items were taken; it waits before the first."""
+        call.outcome.taken = 0
+        stream = self._later if self._stream == "async" else self._now
+        return stream(delay, call.outcome)
+
+    def _now(self, delay: float, outcome: Outcome) -> Iterator[Any]:
+        if delay:
+            time.sleep(delay)
+        for item in self._items:
+            yield self._take(item, outcome)
+
+    async def _later(self, delay: float, outcome: Outcome) -> AsyncIterator[Any]:
+        if delay:
+            from asyncio import sleep
+
+            await sleep(delay)
+        for item in self._items:
+            yield self._take(item, outcome)
+
+    @staticmethod
+    def _take(item: Any, outcome: Outcome) -> Any:
+        if type(item) is Raising:
+            item.throw()
+        outcome.taken = (outcome.taken or 0) + 1
+        return item
+
+    def __repr__(self) -> str:
+        return f"streams({', '.join(show(item, 40) for item in self._items[:4])}{', …' * (len(self._items) > 4)})"
+
+
+def awaited_if_due(target: Target, result: Any) -> Any:
+    """A coroutine from user code is awaited where the method promises an awaited value."""
+    if target.member.promise.awaited and inspect.isawaitable(result):
+        return Pending(result)
+    return result
+
+
+def as_called(target: Target, live: tuple[Any, ...]) -> tuple[list[Any], dict[str, Any]]:
+    """The arguments as positional and keyword ones, for a function that is called as the method was."""
+    if target.member.kind == "attribute":
+        return list(live), {}
+    args: list[Any] = []
+    kwargs: dict[str, Any] = {}
+    for parameter, value in zip(target.member.signature.parameters.values(), live, strict=True):
+        if parameter.kind is parameter.VAR_POSITIONAL:
+            args.extend(value)
+        elif parameter.kind is parameter.VAR_KEYWORD:
+            kwargs.update(value)
+        elif parameter.kind is parameter.KEYWORD_ONLY:
+            kwargs[parameter.name] = value
+        else:
+            args.append(value)
+    return args, kwargs

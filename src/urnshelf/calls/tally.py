@@ -1,0 +1,206 @@
+"""Looking at calls: counting them, taking them out of the ledger, and listing those that nobody looked at."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, ParamSpec, Protocol, overload
+
+from urnshelf.calls.cue import bind
+from urnshelf.calls.desk import Desk
+from urnshelf.calls.ledger import Call, Calls
+from urnshelf.calls.target import AssignmentHandle, AttributeHandle, Target, state_of, target_of
+from urnshelf.calls.wording import described_arguments, plural, tally_text, unseen_text
+from urnshelf.errors import CueRefused
+from urnshelf.records.display import show
+from urnshelf.records.equality import same
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+P = ParamSpec("P")
+
+
+class HasDesk(Protocol):
+    """A shelf: its calls are those of all its fakes."""
+
+    @property
+    def desk(self) -> Desk:
+        """Where the calls are taken."""
+
+
+class Tally(int):
+    """How many calls fit a description: an int, frozen when it was made, whose `str()` explains it."""
+
+    _name: Callable[[], str]
+    _explain: Callable[[], str]
+
+    def __new__(cls, count: int, name: Callable[[], str], explain: Callable[[], str]) -> Tally:
+        """Made by `tally`."""
+        new = super().__new__(cls, count)
+        new._name = name
+        new._explain = explain
+        return new
+
+    @property
+    def what(self) -> str:
+        """What was counted: the method and the arguments."""
+        return self._name()
+
+    @property
+    def explanation(self) -> str:
+        """What was counted, what was not, and which argument differs."""
+        return self._explain()
+
+    def __str__(self) -> str:
+        return self.explanation
+
+    def __repr__(self) -> str:
+        return f"{plural(int(self), 'call')} of {self.what}"
+
+    def __format__(self, spec: str) -> str:
+        return format(int(self), spec) if spec else str(self)
+
+
+class Unseen(Calls):
+    """Calls that nobody looked at; false when there are none, and its `str()` lists them."""
+
+    def __str__(self) -> str:
+        return unseen_text(self._calls, self._what)
+
+    def __repr__(self) -> str:
+        shown = ", ".join(f"#{call.number} {call}" for call in self._calls[:2])
+        return f"{plural(len(self), 'unseen call')} of {self._what}" + (f": {shown}" if shown else "")
+
+
+@overload
+def tally(method: Callable[P, object], /) -> Tally: ...
+@overload
+def tally(method: Callable[P, object], /, *args: P.args, **kwargs: P.kwargs) -> Tally: ...
+@overload
+def tally(method: AttributeHandle, /) -> Tally: ...
+@overload
+def tally(method: AssignmentHandle, value: Any = ..., /) -> Tally: ...
+def tally(method: Any, /, *args: Any, **kwargs: Any) -> Tally:
+    """How many calls of the method had these arguments; with no arguments, how many there were at all.
+
+    Args:
+        method: a method of a fake, a callable fake, or `attribute(fake, "name")`.
+        args: the method's own arguments; matchers may stand for them.
+        kwargs: likewise, by name.
+
+    Returns:
+        An int, frozen now; `str()` of it says what was counted, and which calls came near.
+
+    Raises:
+        CueRefused: no method of a fake, or arguments that the method would refuse.
+
+    >>> from urnshelf import Shelf, tally, whatever
+    >>> from urnshelf.demo.harbour import PilotPager
+    >>> with Shelf() as shelf:
+    ...     pilots = shelf.fake(PilotPager)
+    ...     pilots.page(7, "Gray Heron to B-03")
+    ...     tally(pilots.page, 7, whatever) == 1, tally(pilots.page, 8, whatever) == 0
+    (True, True)
+    """
+    target = target_of(method, "tally")
+    expected = bind(target, args, kwargs, "tally") if args or kwargs else None
+    desk = target.desk
+    all_calls = desk.calls(lambda entry: entry[0] is target)
+    counted, others = _split(all_calls, expected)
+    desk.look_at(counted, target.name)
+    result = Tally(
+        len(counted),
+        lambda: described_arguments(target, expected),
+        lambda: tally_text(target, expected, counted, others, _elsewhere(target)),
+    )
+    desk.last_look = result
+    return result
+
+
+def calls_to(what: Any, /) -> Calls:
+    """The calls of a method, of a fake, or of all fakes of a shelf, in order.
+
+    Args:
+        what: a method of a fake, an attribute handle, a fake, or a shelf.
+
+    Raises:
+        CueRefused: none of these.
+
+    >>> from urnshelf import Shelf, calls_to
+    >>> from urnshelf.demo.harbour import PilotPager
+    >>> with Shelf() as shelf:
+    ...     pilots = shelf.fake(PilotPager)
+    ...     pilots.page(7, "Gray Heron to B-03")
+    ...     calls_to(pilots.page)[-1].arguments.message
+    'Gray Heron to B-03'
+    """
+    desk, chosen, name = _scope(what, "calls_to")
+    result = desk.look_at(desk.calls(chosen), name)
+    desk.last_look = result
+    return result
+
+
+def unseen(first: Any, /, *more: Any) -> Unseen:
+    """The calls that no tally counted and no `calls_to` returned: `assert not unseen(pilots)` means "and nothing else".
+
+    Look-ups that the shelf answered from its records need not be looked at.
+
+    Args:
+        first: a fake, a method or a shelf.
+        more: further ones of the same shelf.
+
+    Raises:
+        CueRefused: none of these.
+    """
+    calls: dict[int, Call] = {}
+    names = []
+    for what in (first, *more):
+        desk, chosen, name = _scope(what, "unseen")
+        names.append(name)
+        for call in desk.calls(chosen):
+            if call.number not in desk.looked_at and not _is_look_up(call):
+                calls[call.number] = call
+    result = Unseen([calls[number] for number in sorted(calls)], ", ".join(names))
+    desk.last_look = result
+    return result
+
+
+def _split(calls: list[Call], expected: tuple[Any, ...] | None) -> tuple[list[Call], list[Call]]:
+    if expected is None:
+        return calls, []
+    fits = [all(map(same, expected, call.values)) for call in calls]
+    return (
+        [call for call, fit in zip(calls, fits, strict=True) if fit],
+        [call for call, fit in zip(calls, fits, strict=True) if not fit],
+    )
+
+
+def _scope(what: Any, verb: str) -> tuple[Desk, Callable[[Any], bool], str]:
+    """The desk, the choice of entries, and the name of what the user wants to look at."""
+    state = state_of(what)
+    if state is not None and "__call__" not in state.by_name:
+        fake_state = state
+        return state.desk, (lambda entry: entry[0].state is fake_state), state.label
+    desk = getattr(what, "desk", None)
+    if state is None and isinstance(desk, Desk):
+        return desk, (lambda _: True), "the shelf"
+    if state is None and not isinstance(what, (AttributeHandle, AssignmentHandle)) and not callable(what):
+        raise CueRefused(f"{verb}() takes a method of a fake, a fake, or a shelf, not {show(what)}")
+    target = target_of(what, verb)
+    return target.desk, (lambda entry: entry[0] is target), target.name
+
+
+def _is_look_up(call: Call) -> bool:
+    if call.target.member.kind == "attribute" and not call.target.is_assignment:
+        return True
+    return bool(getattr(call.outcome.answered_by, "is_look_up", False))
+
+
+def _elsewhere(target: Target) -> str:
+    """Other methods of the same fake that were called, for a tally that found nothing."""
+    names: dict[str, int] = {}
+    for entry in target.desk.ledger:
+        if entry[0].state is target.state and entry[0] is not target:
+            names[entry[0].member.name] = names.get(entry[0].member.name, 0) + 1
+    if not names:
+        return ""
+    return "; calls of this fake: " + ", ".join(f"{name} ×{n}" for name, n in list(names.items())[:6])

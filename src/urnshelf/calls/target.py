@@ -1,0 +1,196 @@
+"""What a call is addressed to: one member of one fake."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from urnshelf.errors import CueRefused
+from urnshelf.interfaces.members import Interface, Member
+from urnshelf.records.display import show
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from urnshelf.calls.cue import Cue
+    from urnshelf.calls.desk import Desk
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+TARGETS = "_urnshelf_targets"
+STATE = "_urnshelf_state"
+INDEX = "_urnshelf_index"
+UNASSIGNED: Any = object()
+
+
+class FakeState:
+    """What the library keeps about one fake."""
+
+    __slots__ = ("by_name", "desk", "fake", "interface", "name")
+
+    def __init__(self, fake: Any, interface: Interface, name: str | None, desk: Desk) -> None:
+        self.fake = fake
+        self.interface = interface
+        self.name = name
+        self.desk = desk
+        self.by_name: dict[str, Target] = {}
+
+    @property
+    def label(self) -> str:
+        """How messages call the fake."""
+        return self.interface.name if self.name is None else f"{self.interface.name} {self.name!r}"
+
+    @property
+    def expression(self) -> str:
+        """A line of code that gives the fake."""
+        name = "" if self.name is None else f", name={self.name!r}"
+        return f"shelf.fake({self.interface.name}{name})"
+
+
+class Target:
+    """One method or attribute of one fake: its script, and the ledger that its calls go to.
+
+    `newest` is the newest cue when it can answer at once with a constant; the compiled method asks it directly, and trusts
+    code that it saw last time, `caller`, to be the user's.
+    """
+
+    __slots__ = ("assigned", "book", "caller", "cues", "desk", "is_assignment", "member", "newest", "state")
+
+    def __init__(self, state: FakeState, member: Member, is_assignment: bool = False) -> None:
+        self.state = state
+        self.member = member
+        self.desk = state.desk
+        self.book: Callable[[Any], None] = state.desk.ledger.append
+        self.cues: tuple[Cue[..., Any], ...] = ()
+        self.newest: Cue[..., Any] | None = None
+        self.caller: Any = None
+        self.assigned: Any = UNASSIGNED
+        self.is_assignment = is_assignment
+
+    @property
+    def name(self) -> str:
+        """`TideService.depth_at`; an assignment is `TideService.depth =`."""
+        label = self.state.label if self.state.name is None else self.state.label
+        return f"{label}.{self.member.name}" + (" =" if self.is_assignment else "")
+
+    @property
+    def expression(self) -> str:
+        """A line of code that names this target to `cue` and `tally`."""
+        fake = self.state.expression
+        if self.member.kind == "attribute":
+            return f'attribute({fake}, "{self.member.name}")' + (".assigned" if self.is_assignment else "")
+        return fake if self.member.name == "__call__" else f"{fake}.{self.member.name}"
+
+    @property
+    def parameters(self) -> tuple[str, ...]:
+        """The names of the arguments of a call."""
+        return ("value",) if self.is_assignment else self.member.parameters
+
+
+class AttributeHandle:
+    """An attribute of a fake, to be cued and tallied like a method without arguments."""
+
+    __slots__ = ("_reading", "_state")
+
+    def __init__(self, state: FakeState, reading: Target) -> None:
+        self._state = state
+        self._reading = reading
+
+    @property
+    def target(self) -> Target:
+        """What a reading of the attribute is addressed to."""
+        return self._reading
+
+    @property
+    def assigned(self) -> AssignmentHandle:
+        """Assignments to the attribute: `tally(attribute(fake, "speed").assigned, 5)`."""
+        member = self._reading.member
+        if not member.settable:
+            raise CueRefused(f"{self._reading.name} is read-only: nothing can be assigned to it")
+        return AssignmentHandle(assignment_of(self._state, member))
+
+
+class AssignmentHandle:
+    """Assignments to an attribute, to be cued and tallied like a method with one argument."""
+
+    __slots__ = ("target",)
+
+    def __init__(self, target: Target) -> None:
+        self.target = target
+
+
+def assignment_of(state: FakeState, member: Member) -> Target:
+    """The target of assignments to an attribute."""
+    name = member.name + " ="
+    return state.by_name.get(name) or state.by_name.setdefault(name, Target(state, member, is_assignment=True))
+
+
+def attribute(fake: Any, name: str) -> AttributeHandle:
+    """An attribute or property of a fake, for `cue` and `tally`.
+
+    Args:
+        fake: a fake.
+        name: the attribute's name.
+
+    Raises:
+        CueRefused: not a fake, or its interface has no such attribute.
+
+    >>> from typing import Protocol
+    >>> from urnshelf import Shelf, attribute, cue
+    >>> class Crane(Protocol):
+    ...     reach_m: float
+    >>> with Shelf() as shelf:
+    ...     crane = shelf.fake(Crane)
+    ...     _ = cue(attribute(crane, "reach_m")).gives(31.5)
+    ...     crane.reach_m
+    31.5
+    """
+    state = state_of(fake)
+    if state is None:
+        raise CueRefused(f"attribute() takes a fake and a name, but {show(fake)} is no fake; make one with shelf.fake(…)")
+    target = state.by_name.get(name)
+    if target is None or target.member.kind != "attribute":
+        known = [n for n, t in state.by_name.items() if t.member.kind == "attribute" and not t.is_assignment]
+        kind = "a method; cue it without attribute()" if target else f"unknown; its attributes: {', '.join(known) or 'none'}"
+        raise CueRefused(f"attribute({state.label}, {name!r}): {state.interface.name}.{name} is {kind}")
+    return AttributeHandle(state, target)
+
+
+def state_of(thing: Any) -> FakeState | None:
+    """What the library keeps about a fake; None for anything else."""
+    try:
+        return object.__getattribute__(thing, STATE)  # type: ignore[no-any-return]
+    except (AttributeError, TypeError):
+        return None
+
+
+def target_of(method: Any, verb: str) -> Target:
+    """The target that the user means; raises CueRefused when it is no fake's.
+
+    Args:
+        method: a fake's bound method, a callable fake, or what `attribute(…)` gave.
+        verb: the name of the public function, for the message.
+    """
+    if isinstance(method, (AttributeHandle, AssignmentHandle)):
+        return method.target
+    state = state_of(getattr(method, "__self__", None))
+    index = getattr(getattr(method, "__func__", None), INDEX, None)
+    if state is not None and index is not None:
+        target: Target = object.__getattribute__(state.fake, TARGETS)[index]
+        return target
+    state = state_of(method)
+    if state is not None:
+        if "__call__" in state.by_name:
+            return state.by_name["__call__"]
+        raise CueRefused(f"{verb}() takes a method of a fake, such as {state.expression}.{_any_method(state)}, not the fake itself")
+    raise CueRefused(_not_a_method(method, verb))
+
+
+def _any_method(state: FakeState) -> str:
+    return next((n for n, t in state.by_name.items() if t.member.kind == "method"), "method")
+
+
+def _not_a_method(method: Any, verb: str) -> str:
+    what = f"{verb}() takes a method of a fake, not {show(method)}"
+    if callable(method):
+        return f"{what}: that one is real; take the method from a fake, as in {verb}(shelf.fake(I).{getattr(method, '__name__', 'm')})"
+    return f"{what}: give the method itself, without calling it: {verb}(fake.method, argument, …)"

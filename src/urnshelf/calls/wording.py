@@ -1,0 +1,213 @@
+"""The words of failures: what was expected, what was seen, which argument differs, and the line that would fix it.
+
+Every message is bounded: a few nearest calls or cues, each value on one line.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+from urnshelf.calls.ledger import Call
+from urnshelf.calls.target import Target
+from urnshelf.interfaces.hints import type_name
+from urnshelf.records.display import Difference, differences, show
+from urnshelf.records.equality import same
+from urnshelf.records.matchers import whatever
+
+if TYPE_CHECKING:
+    from urnshelf.calls.cue import Cue
+
+NEAREST = 3
+SHOWN = 5
+_LITERALS = (str, int, float, bool, type(None))
+
+
+def plural(count: int, noun: str) -> str:
+    """`1 call`, `2 calls`."""
+    return f"{count} {noun}" + ("" if count == 1 else "s")
+
+
+def call_line(call: Call) -> str:
+    """One call on one line, without its place."""
+    short = call.method.rpartition(".")[2]
+    return f"#{call.number}  {short}{call.arguments!r}"
+
+
+def described_arguments(target: Target, expected: Sequence[Any] | None) -> str:
+    """`TideService.depth_at('Skarvik', whatever)`; no parentheses when any arguments will do."""
+    if expected is None:
+        return target.name
+    names = target.parameters
+    written = [f"{n}={show(v, 60)}" for n, v in zip(names, expected, strict=True)]
+    return f"{target.name}({', '.join(written)})"
+
+
+# --- a call that nobody answers ---------------------------------------------------------------------------------------
+
+
+def unanswered(call: Call, unread: str) -> str:
+    """The message of a refusal."""
+    lines = [f"{call} was called, and nothing answers it.", "", f"  called from   {call.called_from}"]
+    cues = call.target.cues
+    if cues:
+        lines += _nearest_cues(cues, call)
+    else:
+        lines.append("  cues          none on this method")
+    if unread:
+        lines.append(f"  not read      {unread}")
+    return "\n".join([*lines, "", "To answer it:", f"    {suggested_cue(call)}"])
+
+
+def _nearest_cues(cues: Sequence[Cue[..., Any]], call: Call) -> list[str]:
+    ranked = sorted(cues, key=lambda cue: _distance(call.target, cue.expected, call.values))
+    lines = []
+    for cue in ranked[:NEAREST]:
+        lines.append(f"  a cue         {cue}   set at {cue.place}")
+        if cue.spent:
+            lines.append(f"                fits, but has served the {plural(cue.limit or 0, 'call')} it was set for")
+        else:
+            lines += _differing_lines(call.target, cue.expected, call.values, "the cue wants", "the call has")
+    if len(cues) > NEAREST:
+        lines.append(f"                … and {plural(len(cues) - NEAREST, 'cue')} that differ more")
+    return lines
+
+
+def suggested_cue(call: Call) -> str:
+    """A cue that would answer this call; long values are left to `whatever`."""
+    target = call.target
+    args = [target.expression, *_suggested_arguments(target, call.values)]
+    return f"cue({', '.join(args)}){_suggested_reply(target)}"
+
+
+def _suggested_arguments(target: Target, values: Sequence[Any]) -> list[str]:
+    if target.is_assignment:
+        return ["whatever"]
+    written = []
+    for parameter, value in zip(target.member.signature.parameters.values(), values, strict=False):
+        if parameter.kind is parameter.VAR_POSITIONAL:
+            written += [_suggested(item) for item in value]
+        elif parameter.kind is parameter.VAR_KEYWORD:
+            written += [f"{name}={_suggested(item)}" for name, item in value.items()]
+        else:
+            name = f"{parameter.name}=" if parameter.kind is parameter.KEYWORD_ONLY else ""
+            written.append(name + _suggested(value))
+    return written
+
+
+def _suggested(value: Any) -> str:
+    return repr(value) if type(value) in _LITERALS and len(repr(value)) <= 40 else "whatever"
+
+
+_SAMPLES = {int: "1", float: "1.0", str: '"…"', bool: "True", bytes: 'b"…"', type(None): "None"}
+
+
+def _suggested_reply(target: Target) -> str:
+    promise = target.member.promise
+    if promise.stream:
+        return f".streams(...)    # items: {type_name(promise.item)}"
+    sample = _SAMPLES.get(promise.type)
+    if sample is not None or target.is_assignment:
+        return f".gives({sample or 'None'})"
+    return ".gives(...)" + ("" if promise.type is Any else f"    # {promise.name}")
+
+
+# --- tallies and looks ------------------------------------------------------------------------------------------------
+
+
+def tally_text(
+    target: Target, expected: Sequence[Any] | None, fitting: Sequence[Call], others: Sequence[Call], elsewhere: str = ""
+) -> str:
+    """What a tally counted, and the nearest calls that it did not count."""
+    lines = [f"{plural(len(fitting), 'call')} of {described_arguments(target, expected)}"]
+    for call in fitting[:SHOWN]:
+        lines.append(f"  {call_line(call)}   at {call.called_from}")
+    if len(fitting) > SHOWN:
+        lines.append(f"  … and {len(fitting) - SHOWN} more")
+    if others:
+        lines.append(f"not counted: {plural(len(others), 'call')} with other arguments" + ", the nearest:" * (len(others) > 1))
+        lines += _nearest_calls(target, expected, others)
+    elif not fitting:
+        lines.append(f"  {target.name} was never called" + elsewhere)
+    return "\n".join(lines)
+
+
+def _nearest_calls(target: Target, expected: Sequence[Any] | None, others: Sequence[Call]) -> list[str]:
+    ranked = sorted(others[:1000], key=lambda call: _distance(target, expected, call.values))
+    lines = []
+    for call in ranked[:NEAREST]:
+        lines.append(f"  {call_line(call)}   at {call.called_from}")
+        lines += _differing_lines(target, expected, call.values, "expected", "called with")
+    return lines
+
+
+def unseen_text(calls: Sequence[Call], of: str) -> str:
+    """The calls that nothing looked at."""
+    if not calls:
+        return f"no unseen calls of {of}"
+    lines = [f"{plural(len(calls), 'call')} of {of} that no tally counted and no calls_to() returned:"]
+    for call in calls[:SHOWN]:
+        lines.append(f"  #{call.number}  {call}   at {call.called_from}")
+    if len(calls) > SHOWN:
+        lines.append(f"  … and {len(calls) - SHOWN} more")
+    return "\n".join([*lines, "Expected? Count it:", f"    assert tally({_counted(calls[0])}) == 1"])
+
+
+def _counted(call: Call) -> str:
+    return ", ".join([call.target.expression, *_suggested_arguments(call.target, call.values)])
+
+
+# --- leaving the shelf ------------------------------------------------------------------------------------------------
+
+
+def hidden_refusals(refusals: Sequence[Exception]) -> str:
+    """Refusals that the code under test caught."""
+    count = plural(len(refusals), "call")
+    head = f"{count} had no answer, and the code under test caught the refusal, so the test went on with a wrong turn:"
+    shown = [_indented(str(refusal)) for refusal in refusals[:2]]
+    more = [f"… and {len(refusals) - 2} more"] * (len(refusals) > 2)
+    wanted = "Is a refusal what the test is about? Then say so: with shelf.refusals_expected(): …"
+    return "\n\n".join([head, *shown, *more, wanted])
+
+
+def _indented(text: str) -> str:
+    return "\n".join("  " + line if line else line for line in text.splitlines())
+
+
+# --- what differs -----------------------------------------------------------------------------------------------------
+
+
+def _distance(target: Target, expected: Sequence[Any] | None, values: Sequence[Any]) -> int:
+    """How many arguments differ."""
+    if expected is None:
+        return 0
+    return sum(0 if w is whatever or same(w, v) else 1 for w, v in zip(expected, values, strict=False)) + (
+        100 * (len(expected) != len(values))
+    )
+
+
+def _differing_lines(
+    target: Target, expected: Sequence[Any] | None, values: Sequence[Any], wants: str, has: str
+) -> list[str]:
+    if expected is None:
+        return []
+    lines = []
+    found: list[Difference] = []
+    for name, wanted, value in zip(target.parameters, expected, values, strict=False):
+        found += differences(wanted, value, name)
+    for difference in found[:6]:
+        lines += _both(difference, wants, has)
+    if len(found) > 6:
+        lines.append(f"      … and {plural(len(found) - 6, 'difference')} more")
+    return lines
+
+
+def _both(difference: Difference, wants: str, has: str) -> list[str]:
+    width = max(len(wants), len(has)) + 1
+    return [
+        f"      {difference.path}  <-- differs",
+        f"          {wants + ':':<{width}} {difference.expected}",
+        f"          {has + ':':<{width}} {difference.actual}",
+    ]
+
+

@@ -1,0 +1,143 @@
+"""The tour: the harbour story, step by step, with the real library."""
+
+from __future__ import annotations
+
+import dataclasses
+import sys
+from collections.abc import Iterable
+from datetime import UTC, datetime
+from decimal import Decimal
+from enum import Enum
+from typing import Any
+
+from rich.console import Console
+from rich.panel import Panel
+from rich.table import Column, Table
+from rich.text import Text
+
+from urnshelf import Shelf, calls_to, cue, raising, tally, whatever
+from urnshelf.calls.ledger import Call
+from urnshelf.demo.harbour import Berth, GaugeSilent, Mooring, MooringDesk, PilotPager, TideService, Vessel
+from urnshelf.records.display import show
+
+NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
+
+
+def tour(seed: int, console: Console | None = None) -> None:
+    """Tell the story.
+
+    Args:
+        seed: what the records are drawn from.
+        console: where to print; standard output, when not given.
+    """
+    out = console or Console(width=None if sys.stdout.isatty() else 110, highlight=False)
+    out.print(Text("A mooring desk gives vessels a berth. It needs three repositories, a tide gauge and a pager.", style="bold"))
+    out.print("None of them exists here: the shelf makes all five from their interfaces.\n")
+    with Shelf(seed) as shelf:
+        _records(out, shelf)
+        desk = _furnish(out, shelf)
+        _act(out, desk)
+        _checks(out, shelf)
+        _ledger(out, shelf)
+        _failure(out, shelf)
+    out.print("\nNext: copy the first test from the README; [bold]urnshelf --help[/bold] lists the commands.")
+
+
+def _records(out: Console, shelf: Shelf) -> None:
+    _step(out, 1, "Records", 'shelf.stock(Berth, 12, harbour="Skarvik", in_service=True)', 'shelf.stock(Vessel(id=7, name="Gray Heron", …))')
+    berths = shelf.stock(Berth, 12, harbour="Skarvik", in_service=True)
+    shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007", length_m=38.0, draught_m=4.1))
+    fields = ["id", "code", "harbour", "length_m", "depth_m", "day_rate", "remark"]
+    out.print(_table(f"5 of {len(berths)} berths, drawn from seed {shelf.seed}", fields, (_row(b, fields) for b in berths[:5])))
+
+
+def _furnish(out: Console, shelf: Shelf) -> MooringDesk:
+    _step(
+        out,
+        2,
+        "Fakes and cues",
+        "desk = shelf.furnish(MooringDesk)",
+        "tides = shelf.fake(TideService)",
+        'cue(tides.depth_at, "Skarvik", whatever).gives(raising(GaugeSilent()), 6.3)',
+    )
+    desk = shelf.furnish(MooringDesk)
+    tides = shelf.fake(TideService)
+    cue(tides.depth_at, "Skarvik", whatever).gives(raising(GaugeSilent()), 6.3)
+    out.print("The gauge is silent once, then answers. The repositories need no cue: they work on the shelf's records.\n")
+    return desk
+
+
+def _act(out: Console, desk: MooringDesk) -> None:
+    _step(out, 3, "The real service acts", "mooring = desk.moor(vessel_id=7, arrival=NOON, days=3)")
+    mooring = desk.moor(vessel_id=7, arrival=NOON, days=3)
+    fields = [f.name for f in dataclasses.fields(Mooring)]
+    out.print(_table("The mooring", fields, [_row(mooring, fields)]))
+
+
+def _checks(out: Console, shelf: Shelf) -> None:
+    tides, pilots = shelf.fake(TideService), shelf.fake(PilotPager)
+    _step(out, 4, "Result, state and calls are checked")
+    for source, holds in (
+        ("shelf.records(Mooring).count() == 1", shelf.records(Mooring).count() == 1),
+        ("tally(tides.depth_at) == 2", tally(tides.depth_at) == 2),
+        ("tally(pilots.page, 7, whatever) == 1", tally(pilots.page, 7, whatever) == 1),
+    ):
+        out.print(Text.assemble(("  holds   " if holds else "  FAILS   ", "green" if holds else "red"), f"assert {source}"))
+    out.print()
+
+
+def _ledger(out: Console, shelf: Shelf) -> None:
+    _step(out, 5, "The ledger: every call, in order", "calls_to(shelf)")
+    table = Table("#", Column("method", no_wrap=True), "arguments", "reply", "answered by", title_justify="left")
+    for call in calls_to(shelf):
+        reply = f"raised {call.error!r}" if call.error else _brief(call.reply, 26)
+        table.add_row(str(call.number), call.method, _brief_arguments(call), reply, _answerer(call))
+    out.print(table)
+
+
+def _failure(out: Console, shelf: Shelf) -> None:
+    _step(out, 6, "A check that fails explains itself", "assert tally(pilots.page, 8, whatever) == 1, tally(pilots.page, 8, whatever)")
+    pilots = shelf.fake(PilotPager)
+    try:
+        assert tally(pilots.page, 8, whatever) == 1, tally(pilots.page, 8, whatever)
+    except AssertionError as failure:
+        out.print(Panel(Text(f"AssertionError: {failure}"), border_style="red", title="the message", title_align="left"))
+
+
+def _step(out: Console, number: int, title: str, *code: str) -> None:
+    out.print(Text(f"{number}. {title}", style="bold cyan"))
+    for line in code:
+        out.print(Text(f"    {line}", style="dim"))
+
+
+def _table(title: str, columns: list[str], rows: Iterable[list[str]]) -> Table:
+    table = Table(title=title, title_justify="left")
+    for column in columns:
+        table.add_column(column, overflow="fold")
+    for row in rows:
+        table.add_row(*row)
+    return table
+
+
+def _row(record: Any, fields: list[str]) -> list[str]:
+    return [_cell(getattr(record, name)) for name in fields]
+
+
+def _cell(value: Any) -> str:
+    if isinstance(value, Enum):
+        return value.name
+    if isinstance(value, datetime):
+        return f"{value:%Y-%m-%d %H:%M}"
+    return "" if value is None else str(value) if isinstance(value, (str, int, float, Decimal)) else repr(value)
+
+
+def _brief_arguments(call: Call) -> str:
+    return ", ".join(f"{name}={_brief(value, 30)}" for name, value in zip(call.arguments, call.values, strict=True))
+
+
+def _brief(value: Any, width: int) -> str:
+    return _cell(value) if isinstance(value, datetime) else show(value, width)
+
+
+def _answerer(call: Call) -> str:
+    return "the cue of step 2" if call.answered_by.startswith("cue(") else call.answered_by

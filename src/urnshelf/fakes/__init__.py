@@ -1,0 +1,1 @@
+"""Fakes: classes compiled from interfaces, and the answers that are obvious."""

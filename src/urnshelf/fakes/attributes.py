@@ -1,0 +1,98 @@
+"""The attributes of fakes, and how fakes behave as objects: class, repr, unknown names, copies."""
+
+from __future__ import annotations
+
+import sys
+from typing import Any, NoReturn
+
+from urnshelf.calls.target import STATE, TARGETS, UNASSIGNED, FakeState, Target, assignment_of, state_of
+from urnshelf.errors import InterfaceRefused
+from urnshelf.interfaces.members import NO_DEFAULT, Interface, Member
+
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+def attribute_of(member: Member, index: int) -> property:
+    """The attribute as a property: read from its cues, the value last assigned, or the class's constant."""
+
+    def read(fake: Any) -> Any:
+        target: Target = fake._urnshelf_targets[index]
+        if target.assigned is not UNASSIGNED:
+            return target.assigned
+        if not target.cues and member.default is not NO_DEFAULT:
+            return member.default
+        return target.desk.take(target, (), sys._getframe(1))
+
+    def write(fake: Any, value: Any) -> None:
+        state: FakeState = fake._urnshelf_state
+        target: Target = fake._urnshelf_targets[index]
+        target.desk.take(assignment_of(state, member), (value,), sys._getframe(2))
+        target.assigned = value
+
+    return property(read, write if member.settable else None)
+
+
+def manners_of(interface: Interface) -> dict[str, Any]:
+    """What every fake has besides its interface's members."""
+    manners = {
+        "__getattr__": _refuse_unknown,
+        "__setattr__": _assign,
+        "__delattr__": _refuse_deletion,
+        "__repr__": _repr,
+        "__dir__": _names,
+        "__copy__": lambda fake: fake,
+        "__deepcopy__": lambda fake, _memo: fake,
+        "__reduce_ex__": _refuse_pickling,
+    }
+    if isinstance(interface.origin, type):
+        manners["__class__"] = property(lambda _: interface.origin)
+    return manners
+
+
+def _refuse_unknown(fake: Any, name: str) -> NoReturn:
+    state = state_of(fake)
+    if state is None or (name.startswith("__") and name.endswith("__")):
+        raise AttributeError(f"{type(fake).__name__!r} object has no attribute {name!r}")
+    raise AttributeError(_unknown(state, name), name=name, obj=fake)
+
+
+def _unknown(state: FakeState, name: str) -> str:
+    known = [n for n in state.interface.members if not n.startswith("__")]
+    import difflib  # only a mistake pays for it
+
+    near = difflib.get_close_matches(name, known, 3, 0.5)
+    hint = f"did you mean {' or '.join(near)}?" if near else f"it has {', '.join(known[:12]) or 'nothing'}"
+    return f"{state.label} has no attribute {name!r}; {hint}"
+
+
+def _assign(fake: Any, name: str, value: Any) -> None:
+    if name in (TARGETS, STATE):
+        object.__setattr__(fake, name, value)
+        return
+    state: FakeState = fake._urnshelf_state
+    member = state.interface.members.get(name)
+    if member is None:
+        raise AttributeError(_unknown(state, name), name=name, obj=fake)
+    if member.kind == "method":
+        raise AttributeError(f"{state.label}.{name} is a method of a fake: set a cue, cue({state.expression}.{name}, …), instead of another method")
+    if not member.settable:
+        raise AttributeError(f"{state.label}.{name} is read-only in the interface, so it is in the fake", name=name, obj=fake)
+    object.__setattr__(fake, name, value)
+
+
+def _refuse_deletion(fake: Any, name: str) -> NoReturn:
+    raise AttributeError(f"{fake!r}: its attributes cannot be deleted ({name!r})")
+
+
+def _repr(fake: Any) -> str:
+    state = state_of(fake)
+    return f"<fake {state.label}>" if state else "<fake>"
+
+
+def _names(fake: Any) -> list[str]:
+    return sorted(fake._urnshelf_state.interface.members)
+
+
+def _refuse_pickling(fake: Any, _protocol: Any) -> NoReturn:
+    raise InterfaceRefused(f"{fake!r} cannot be pickled: a fake lives on its shelf, in one process; make it where it is used")

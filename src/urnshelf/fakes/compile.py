@@ -1,0 +1,198 @@
+"""Interfaces compiled into classes whose methods have the real signatures.
+
+A method's quick way is written out in its body, because a call costs less that way than through any function: the newest
+cue, when it is a constant, is compared, entered and answered on the spot. It is the desk's first step and nothing else;
+whatever it cannot settle goes to `Desk.take` untouched.
+"""
+
+from __future__ import annotations
+
+import inspect
+import sys
+from collections.abc import Coroutine
+from functools import lru_cache
+from inspect import Parameter
+from types import FrameType
+from typing import Any
+
+from urnshelf.calls.desk import Desk
+from urnshelf.calls.place import YOURS, locate
+from urnshelf.calls.target import INDEX, STATE, TARGETS, FakeState, Target
+from urnshelf.fakes.attributes import attribute_of, manners_of
+from urnshelf.interfaces.members import QUIET, Interface, Member
+from urnshelf.records.copies import PLAIN
+
+_FAKE = Parameter("fake", Parameter.POSITIONAL_ONLY)
+
+_PLAIN_METHOD = """
+def call(_us_fake{parameters}):
+    _us_target = _us_fake._urnshelf_targets[{index}]
+    _us_cue = _us_target.newest
+    _us_live = ({values})
+    if _us_cue is not None{plain}:
+        _us_where = _us_cue.where
+        try:
+            _us_fits = _us_where is None or (
+                (_us_live if _us_where < 0 else _us_live[_us_where]) == _us_cue.want
+                and (_us_cue.more is None or _us_cue.more(_us_live))
+            )
+        except Exception:
+            _us_fits = False
+        if _us_fits:
+            _us_frame = _us_getframe(1)
+            _us_code = _us_frame.f_code
+            if _us_code is _us_target.caller or _us_code.co_filename in _us_yours:
+                _us_target.book((_us_target, _us_live, _us_code, _us_frame.f_lasti, _us_cue.outcome))
+                return _us_cue.value
+    return _us_target.desk.take(_us_target, _us_live, _us_getframe(1))
+"""
+
+_AWAITED_METHOD = """
+def call(_us_fake{parameters}):
+    _us_target = _us_fake._urnshelf_targets[{index}]
+    return _us_awaited(_us_target, ({values}), _us_getframe(1))
+"""
+
+_QUIET_METHOD = """
+def call(_us_fake{parameters}):
+    _us_target = _us_fake._urnshelf_targets[{index}]
+    if not _us_target.cues:
+        return _us_own(_us_fake{positional})
+    return _us_target.desk.take(_us_target, ({values}), _us_getframe(1))
+"""
+
+
+@lru_cache(maxsize=None)
+def _code(source: str) -> Any:
+    return compile(source, "<urnshelf fake>", "exec")
+
+
+def compiled(interface: Interface) -> type:
+    """The class of the interface's fakes: one for each interface, kept on it."""
+    if interface.compiled is not None:
+        return interface.compiled
+    members = tuple(interface.members.values())
+    body: dict[str, Any] = {
+        "__slots__": (TARGETS, STATE, "__weakref__"),
+        "__doc__": getattr(interface.origin, "__doc__", None),
+        "__module__": getattr(interface.origin, "__module__", __name__),
+        "_urnshelf_members": members,
+        **manners_of(interface),
+    }
+    for index, member in enumerate(members):
+        body[member.name] = attribute_of(member, index) if member.kind == "attribute" else _method(member, index, interface)
+    if "__eq__" in body:
+        body.setdefault("__hash__", object.__hash__)
+    if "__len__" in body:
+        body.setdefault("__bool__", lambda _: True)  # object's truth: an uncued __len__ must not be asked for it
+    cls = type(interface.origin.__name__ if isinstance(interface.origin, type) else interface.name, (), body)
+    interface.compiled = cls
+    return cls
+
+
+def new_fake(interface: Interface, name: str | None, desk: Desk) -> Any:
+    """A fake of the interface."""
+    cls = compiled(interface)
+    fake = object.__new__(cls)
+    state = FakeState(fake, interface, name, desk)
+    targets = []
+    by_name = state.by_name
+    for member in cls._urnshelf_members:  # type: ignore[attr-defined]
+        target = by_name[member.name] = Target(state, member)
+        targets.append(target)
+    object.__setattr__(fake, TARGETS, tuple(targets))
+    object.__setattr__(fake, STATE, state)
+    return fake
+
+
+def _method(member: Member, index: int, interface: Interface) -> Any:
+    """The method as a function with the interface's own parameters."""
+    parameters = tuple(member.signature.parameters.values())
+    names = [p.name for p in parameters]
+    template = _QUIET_METHOD if member.name in QUIET else _AWAITED_METHOD if member.is_async else _PLAIN_METHOD
+    source = template.format(
+        parameters=_written_parameters(parameters),
+        index=index,
+        values="".join(f"{name}, " for name in names),
+        positional="".join(f", {name}" for name in names),
+        plain=_plain_test(parameters),
+    )
+    namespace: dict[str, Any] = {
+        "__tracebackhide__": True,
+        "_us_getframe": sys._getframe,
+        "_us_yours": YOURS,
+        "_us_plain": PLAIN,
+        "_us_awaited": _awaited,
+        "_us_own": getattr(object, member.name, lambda _: True),
+        **{f"_us_default_{i}": p.default for i, p in enumerate(parameters)},
+    }
+    exec(_code(source), namespace)
+    return _dressed(namespace["call"], member, index, interface)
+
+
+def _written_parameters(parameters: tuple[Parameter, ...]) -> str:
+    """The parameter list after the fake itself, defaults given by name."""
+    last_positional_only = max((i for i, p in enumerate(parameters) if p.kind is Parameter.POSITIONAL_ONLY), default=-1)
+    written = ["", "/"] if last_positional_only < 0 else [""]
+    for i, p in enumerate(parameters):
+        if p.kind is Parameter.KEYWORD_ONLY and not any(w.startswith("*") for w in written):
+            written.append("*")
+        star = {Parameter.VAR_POSITIONAL: "*", Parameter.VAR_KEYWORD: "**"}.get(p.kind, "")
+        written.append(f"{star}{p.name}" + ("" if p.default is Parameter.empty else f"=_us_default_{i}"))
+        if i == last_positional_only:
+            written.append("/")
+    return ", ".join(written)
+
+
+def _plain_test(parameters: tuple[Parameter, ...]) -> str:
+    """The test that no argument needs a copy."""
+    test = ""
+    for p in parameters:
+        if p.kind is Parameter.VAR_POSITIONAL:
+            test += f" and (not {p.name} or _us_plain.issuperset(map(type, {p.name})))"
+        elif p.kind is Parameter.VAR_KEYWORD:
+            test += f" and (not {p.name} or _us_plain.issuperset(map(type, {p.name}.values())))"
+        else:
+            test += f" and type({p.name}) in _us_plain"
+    return test
+
+
+def _dressed(function: Any, member: Member, index: int, interface: Interface) -> Any:
+    """The function under the member's own name, annotations and kind."""
+    name = getattr(interface.origin, "__qualname__", interface.name)
+    function.__name__ = member.name
+    function.__qualname__ = f"{name}.{member.name}"
+    function.__module__ = getattr(member.owner, "__module__", __name__)
+    function.__doc__ = getattr(member.function, "__doc__", None)
+    setattr(function, INDEX, index)
+    function.__annotations__ = _annotations(member)
+    function.__signature__ = member.signature.replace(parameters=[_FAKE, *member.signature.parameters.values()])
+    if member.is_async:
+        _mark_as_coroutine_function(function)
+    return function
+
+
+def _annotations(member: Member) -> dict[str, Any]:
+    try:
+        return dict(getattr(member.function, "__annotations__", {}))
+    except Exception:  # evaluated late, an annotation may raise anything
+        return {}
+
+
+def _mark_as_coroutine_function(function: Any) -> None:
+    """Make a plain function known as a coroutine function.
+
+    It is plain so that the place of the call is known although the call itself is entered when it is awaited, perhaps by
+    a task that was made elsewhere.
+    """
+    if hasattr(inspect, "markcoroutinefunction"):
+        inspect.markcoroutinefunction(function)
+    else:  # Python 3.11 looks at the code's flag, and runs the code the same with or without it
+        function.__code__ = function.__code__.replace(co_flags=function.__code__.co_flags | inspect.CO_COROUTINE)
+
+
+def _awaited(target: Target, live: tuple[Any, ...], frame: FrameType) -> Coroutine[Any, Any, Any]:
+    """The coroutine of an async method; it bears the method's name, for Python's warning when nobody awaits it."""
+    coroutine = target.desk.take_awaited(target, live, *locate(frame))
+    coroutine.__name__ = coroutine.__qualname__ = target.name
+    return coroutine

@@ -1,0 +1,76 @@
+"""Replies that are obvious: the only sensible answer that a method's promise leaves."""
+
+from __future__ import annotations
+
+import contextlib
+import inspect
+import sys
+from collections.abc import Callable
+from typing import Any, NoReturn, Self, get_origin
+
+from urnshelf.calls.ledger import NO_REPLY
+from urnshelf.calls.replies import LiveCall
+from urnshelf.errors import UrnShelfError
+from urnshelf.records.shapes import shape_of
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+_CONTEXTS = frozenset({contextlib.AbstractContextManager, contextlib.AbstractAsyncContextManager})
+
+
+class Obvious:
+    """Who answered a call whose reply was obvious."""
+
+    is_look_up = False
+
+    def __repr__(self) -> str:
+        return "the obvious reply"
+
+
+OBVIOUS = Obvious()
+
+
+def obvious(fake_for: Callable[[Any], Any]) -> Callable[[LiveCall], Any]:
+    """The answerer; `fake_for` gives the fake of an interface."""
+
+    def answer(call: LiveCall) -> Any:
+        reply = _obvious_reply(call, fake_for)
+        if reply is not NO_REPLY:
+            call.outcome.answered_by = OBVIOUS
+        return reply
+
+    return answer
+
+
+def _obvious_reply(call: LiveCall, fake_for: Callable[[Any], Any]) -> Any:
+    member = call.target.member
+    if call.target.is_assignment or member.name in ("__exit__", "__aexit__"):
+        return None
+    promised = member.promise.type
+    if promised is type(None) or promised is NoReturn:
+        return None
+    if promised is Self:
+        return call.target.state.fake
+    if is_interface(promised):
+        if get_origin(promised) is None and isinstance(call.target.state.fake, promised):
+            return call.target.state.fake
+        try:
+            return fake_for(promised)
+        except UrnShelfError:
+            return NO_REPLY  # it cannot be faked, or there are several: then it is not obvious
+    return call.target.state.fake if member.name in ("__enter__", "__aenter__") else NO_REPLY
+
+
+def is_interface(form: Any) -> bool:
+    """Whether a type is an interface that a service uses, not data: a Protocol or an abstract class of the user's own."""
+    origin = get_origin(form) or form
+    if origin in _CONTEXTS:
+        return True
+    if not isinstance(origin, type) or is_of_the_language(origin) or shape_of(origin) is not None:
+        return False
+    return bool(getattr(origin, "_is_protocol", False)) or inspect.isabstract(origin)
+
+
+def is_of_the_language(cls: type) -> bool:
+    """Whether a class belongs to Python itself: its values are data, not dependencies."""
+    return cls.__module__.partition(".")[0] in sys.stdlib_module_names

@@ -1,0 +1,1 @@
+"""What an interface says: its members, their signatures, and what each method promises."""

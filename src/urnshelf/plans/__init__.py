@@ -1,0 +1,1 @@
+"""Plans: building the object under test."""

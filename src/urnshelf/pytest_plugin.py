@@ -1,0 +1,103 @@
+"""The pytest plugin: the `shelf` fixture, explained assertions, and a section in the report of a failing test."""
+
+from __future__ import annotations
+
+from collections.abc import Generator
+from hashlib import blake2b
+from typing import Any
+
+import pytest
+
+from urnshelf.calls.tally import Tally
+from urnshelf.calls.wording import plural
+from urnshelf.errors import UrnShelfError
+from urnshelf.shelf import Shelf
+
+_SHELF = pytest.StashKey[Shelf]()
+_LINES_AT_ASSERTION = 7
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    """`--urnshelf-seed N`."""
+    group = parser.getgroup("urnshelf")
+    group.addoption("--urnshelf-seed", type=int, metavar="N", help="draw all records from this seed, not from the test's name")
+
+
+@pytest.fixture
+def shelf(request: pytest.FixtureRequest) -> Shelf:
+    """A fresh shelf for this test, its records drawn from a seed that the test's name decides."""
+    new = Shelf(seed=_seed(request.node.nodeid, request.config))
+    request.node.stash[_SHELF] = new
+    return new
+
+
+def _seed(nodeid: str, config: pytest.Config) -> int:
+    told: int | None = config.getoption("--urnshelf-seed")
+    return int.from_bytes(blake2b(nodeid.encode(), digest_size=4).digest()) if told is None else told
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_call(item: pytest.Item) -> Generator[None, Any, Any]:
+    """Leave the shelf at the end of the test itself, so that what it finds fails the test and not its clean-up."""
+    result = yield
+    used = item.stash.get(_SHELF, None)
+    if used is not None:
+        _close(used)
+    return result
+
+
+def _close(used: Shelf) -> None:
+    found = ""
+    try:
+        used.close()
+    except UrnShelfError as error:
+        found = str(error)
+    if found:
+        pytest.fail(found, pytrace=False)
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) -> Generator[None, Any, Any]:
+    """Tell the seed, the last look at calls, hidden refusals and unused cues in the report of a failing test."""
+    report = yield
+    used = item.stash.get(_SHELF, None)
+    if used is not None and report.failed and call.excinfo is not None:
+        report.sections.append(("urn shelf", section(used, call.excinfo.value)))
+    return report
+
+
+def section(used: Shelf, error: BaseException) -> str:
+    """What the shelf has to say about a failed test."""
+    parts = [f"seed {used.seed} (the same records again: --urnshelf-seed {used.seed})"]
+    if isinstance(error, AssertionError) and used.desk.last_look is not None:
+        parts.append(str(used.desk.last_look))
+    hidden = [r for r in used.desk.refusals if r is not error and str(r) not in str(error)]
+    if not isinstance(error, pytest.fail.Exception):
+        parts += [f"caught by the code under test: {refusal}" for refusal in hidden[:2]]
+    unused = used.unused_cues()
+    if unused:
+        lines = [f"{plural(len(unused), 'cue')} never used:"]
+        for cue in unused[:5]:
+            hider = cue.hidden_by
+            lines.append(f"  {cue}   set at {cue.place}" + (f"\n    hidden by {hider}   set at {hider.place}" if hider else ""))
+        parts.append("\n".join(lines))
+    return "\n\n".join(parts)
+
+
+def pytest_assertrepr_compare(op: str, left: object, right: object) -> list[str] | None:
+    """A few lines at the assertion; the whole text is in the report's section."""
+    if isinstance(left, Tally):
+        return _explained(left, op, right)
+    if isinstance(right, Tally):
+        mirrored = {"<": ">", ">": "<", "<=": ">=", ">=": "<="}
+        return _explained(right, mirrored.get(op, op), left)
+    return None
+
+
+def _explained(counted: Tally, op: str, wanted: object) -> list[str]:
+    expected = f"{wanted!r}" if op == "==" else f"{op} {wanted!r}"
+    lines = [f"expected {expected}, counted {int(counted)} of {counted.what}"]
+    lines += counted.explanation.splitlines()[1:]
+    if len(lines) > _LINES_AT_ASSERTION:
+        lines = [*lines[: _LINES_AT_ASSERTION - 1], "… more below, under 'urn shelf'"]
+    return lines

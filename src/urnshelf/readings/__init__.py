@@ -1,0 +1,1 @@
+"""Readings: which store operation a repository method stands for."""

@@ -1,0 +1,1 @@
+"""Records as values: their shapes, copies, equality and how they are shown."""

@@ -1,0 +1,131 @@
+"""Matchers: values that stand for many."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any, TypeVar
+
+from urnshelf.errors import CueRefused
+from urnshelf.records.equality import Matcher, same
+
+T = TypeVar("T")
+
+
+class _Whatever(Matcher):
+    __slots__ = ()
+
+    def accepts(self, value: object) -> bool:  # noqa: ARG002
+        return True
+
+    def __repr__(self) -> str:
+        return "whatever"
+
+
+class _Fitting(Matcher):
+    __slots__ = ("_predicate",)
+
+    def __init__(self, predicate: Callable[[Any], object]) -> None:
+        self._predicate = predicate
+
+    def accepts(self, value: object) -> bool:
+        return bool(self._predicate(value))
+
+    def __repr__(self) -> str:
+        return f"fitting({getattr(self._predicate, '__name__', self._predicate)!s})"
+
+
+class _OfType(Matcher):
+    __slots__ = ("_type",)
+
+    def __init__(self, expected: type | tuple[type, ...]) -> None:
+        self._type = expected
+
+    def accepts(self, value: object) -> bool:
+        wanted = self._type if isinstance(self._type, tuple) else (self._type,)
+        if isinstance(value, bool) and bool not in wanted and object not in wanted:
+            return False
+        return isinstance(value, self._type)
+
+    def __repr__(self) -> str:
+        return f"of_type({getattr(self._type, '__name__', self._type)})"
+
+
+class _Holding(Matcher):
+    __slots__ = ("_parts",)
+
+    def __init__(self, parts: dict[str, Any]) -> None:
+        self._parts = parts
+
+    def accepts(self, value: object) -> bool:
+        return all(same(wanted, _part(value, name)) for name, wanted in self._parts.items())
+
+    def differing(self, value: object) -> dict[str, tuple[Any, Any]]:
+        """The parts that are not as wanted: name → (wanted, found)."""
+        found = {name: (wanted, _part(value, name)) for name, wanted in self._parts.items()}
+        return {name: pair for name, pair in found.items() if not same(*pair)}
+
+    def __repr__(self) -> str:
+        return f"holding({', '.join(f'{k}={v!r}' for k, v in self._parts.items())})"
+
+
+class _Absent:
+    def __repr__(self) -> str:
+        return "nothing of that name"
+
+
+_ABSENT = _Absent()
+
+
+def _part(value: object, name: str) -> Any:
+    if isinstance(value, Mapping):
+        return value.get(name, _ABSENT)
+    return getattr(value, name, _ABSENT)
+
+
+whatever: Any = _Whatever()
+"""Any value at all."""
+
+
+def fitting(predicate: Callable[[Any], object]) -> Any:
+    """Any value for which the predicate is true; one that makes it raise does not fit.
+
+    Args:
+        predicate: called with the value.
+
+    >>> from urnshelf.records.equality import same
+    >>> same(fitting(lambda metres: metres > 4), 4.5)
+    True
+    """
+    if not callable(predicate):
+        raise CueRefused(f"fitting() takes a function of one value, not {predicate!r}; for an equal value, write it plainly")
+    return _Fitting(predicate)
+
+
+def of_type(expected: type[T] | tuple[type[T], ...]) -> T:
+    """Any value of this type, or of one of these; a bool is no int here.
+
+    Args:
+        expected: a class, or a tuple of classes.
+
+    >>> from urnshelf.records.equality import same
+    >>> same(of_type(int), 3), same(of_type(int), True)
+    (True, False)
+    """
+    try:
+        isinstance(None, expected)
+    except TypeError:
+        raise CueRefused(f"of_type() takes a class or a tuple of classes, not {expected!r}") from None
+    return _OfType(expected)  # type: ignore[return-value]  # it stands in for a T wherever a T is expected
+
+
+def holding(**fields: Any) -> Any:
+    """Any record or mapping that has these fields with these values (matchers among them); other fields do not matter.
+
+    Args:
+        fields: field name and the value, or matcher, that it must have.
+
+    >>> from urnshelf.records.equality import same
+    >>> same(holding(harbour="Skarvik"), {"harbour": "Skarvik", "depth_m": 6.3})
+    True
+    """
+    return _Holding(fields)

@@ -1,0 +1,1 @@
+"""The urn: records and values drawn as pure functions of a seed."""
