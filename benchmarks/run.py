@@ -1,7 +1,7 @@
 """The speed bars of the design, measured side by side in one run: `python benchmarks/run.py`.
 
-Each row times two pieces of work in turn, many short rounds of each, and compares the best rounds; the bar is a ratio, or a
-time where the design gives one. Nothing here fails: read the table.
+Each row times two pieces of work in turn, many short rounds of each, and compares the best rounds; the bar is a ratio,
+or a time where the design gives one. Nothing here fails: read the table.
 """
 
 from __future__ import annotations
@@ -76,7 +76,9 @@ def seconds(work: Callable[[], object], calls: int) -> float:
     return (time.perf_counter() - start) / calls
 
 
-def side_by_side(ours: Callable[[], object], theirs: Callable[[], object], calls: int, rounds: int) -> tuple[float, float]:
+def side_by_side(
+    ours: Callable[[], object], theirs: Callable[[], object], calls: int, rounds: int
+) -> tuple[float, float]:
     """The best round of each, taken in turn."""
     pairs = [(seconds(ours, calls), seconds(theirs, calls)) for _ in range(rounds)]
     return min(a for a, _ in pairs), min(b for _, b in pairs)
@@ -101,7 +103,12 @@ def call_row(what: str, *arguments: Any) -> Row:
 
     mine, theirs = side_by_side(ours, by_hand, 4, 60)
     ratio = mine / theirs
-    return Row(f"a call, cued {what}", f"{ratio:.2f} × ({mine * 1e6:.0f} ns : {theirs * 1e6:.0f} ns)", "≤ 5 ×", ratio <= 5)
+    return Row(
+        f"a call, cued {what}",
+        f"{ratio:.2f} × ({mine * 1e6:.0f} ns : {theirs * 1e6:.0f} ns)",
+        "≤ 5 ×",
+        ratio <= 5,
+    )
 
 
 def making_rows() -> list[Row]:
@@ -144,7 +151,9 @@ def record_rows() -> list[Row]:
 
 def command_seconds(*words: str) -> float:
     """The time of a whole process."""
-    environment = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}  # an installed package is compiled
+    environment = {
+        k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"
+    }  # an installed package is compiled
     start = time.perf_counter()
     subprocess.run([sys.executable, *words], check=True, capture_output=True, env=environment)
     return time.perf_counter() - start
@@ -169,7 +178,7 @@ def import_rows() -> list[Row]:
     ]
 
 
-HAND_TEST = '''
+HAND_TEST = """
 from datetime import UTC, datetime
 from decimal import Decimal
 import pytest
@@ -209,9 +218,9 @@ def test_moor(n):
     assert len(moorings.rows) == 1
     assert tides.calls == [("Skarvik", NOON)]
     assert len(pilots.calls) == 1
-'''
+"""
 
-OUR_TEST = '''
+OUR_TEST = """
 from datetime import UTC, datetime
 from decimal import Decimal
 import pytest
@@ -230,7 +239,7 @@ def test_moor(n, shelf):
     assert shelf.records(Mooring).count() == 1
     assert tally(tides.depth_at) == 1
     assert tally(pilots.page, 7, whatever) == 1
-'''
+"""
 
 
 def suite_row() -> Row:
@@ -246,14 +255,23 @@ def suite_row() -> Row:
         ]
     ratio = statistics.median(a / b for a, b in pairs)
     mine, theirs = (statistics.median(column) for column in zip(*pairs, strict=True))
-    return Row("1,000 demo tests against hand-written fakes", f"{ratio:.2f} × ({mine:.2f} s : {theirs:.2f} s)", "≤ 1.3 ×", ratio <= 1.3)
+    return Row(
+        "1,000 demo tests against hand-written fakes",
+        f"{ratio:.2f} × ({mine:.2f} s : {theirs:.2f} s)",
+        "≤ 1.3 ×",
+        ratio <= 1.3,
+    )
 
 
 def main() -> None:
     """Measure and print."""
     shelf = Shelf()
     shelf.furnish(MooringDesk)
-    rows = [call_row("for any arguments"), call_row("by one argument", "Skarvik", whatever), call_row("by both arguments", "Skarvik", NOON)]
+    rows = [
+        call_row("for any arguments"),
+        call_row("by one argument", "Skarvik", whatever),
+        call_row("by both arguments", "Skarvik", NOON),
+    ]
     rows += [*making_rows(), *record_rows(), *import_rows(), suite_row()]
     table = Table("work", "measured", "bar", "")
     for row in rows:

@@ -20,7 +20,12 @@ _LINES_AT_ASSERTION = 7
 def pytest_addoption(parser: pytest.Parser) -> None:
     """`--urnshelf-seed N`."""
     group = parser.getgroup("urnshelf")
-    group.addoption("--urnshelf-seed", type=int, metavar="N", help="draw all records from this seed, not from the test's name")
+    group.addoption(
+        "--urnshelf-seed",
+        type=int,
+        metavar="N",
+        help="draw all records from this seed, not from the test's name",
+    )
 
 
 @pytest.fixture
@@ -79,7 +84,9 @@ def section(used: Shelf, error: BaseException) -> str:
         lines = [f"{plural(len(unused), 'cue')} never used:"]
         for cue in unused[:5]:
             hider = cue.hidden_by
-            lines.append(f"  {cue}   set at {cue.place}" + (f"\n    hidden by {hider}   set at {hider.place}" if hider else ""))
+            lines.append(
+                f"  {cue}   set at {cue.place}" + (f"\n    hidden by {hider}   set at {hider.place}" if hider else "")
+            )
         parts.append("\n".join(lines))
     return "\n\n".join(parts)
 

@@ -35,8 +35,8 @@ class Shelf:
     Args:
         seed: what the urn's records are drawn from.
         check_replies: whether canned values are checked against the promised type.
-        unanswered: what happens to a call that nothing answers: `"refuse"` it, or give an `"empty"` value of the promised
-            type.
+        unanswered: what happens to a call that nothing answers: `"refuse"` it, or give an `"empty"` value of the
+            promised type.
 
     >>> from urnshelf.demo.harbour import Berth, BerthRepository
     >>> with Shelf(seed=7) as shelf:
@@ -62,7 +62,7 @@ class Shelf:
         self._fakes = Fakes(self.desk)
 
     @overload
-    def fake(self, interface: TypeForm[T], name: str | None = None) -> T: ...
+    def fake(self, interface: TypeForm[T], name: str | None = None) -> T: ...  # type: ignore[overload-overlap]
     @overload
     def fake(self, interface: F, name: str | None = None) -> F: ...
     def fake(self, interface: Any, name: str | None = None) -> Any:
@@ -133,7 +133,11 @@ class Shelf:
         return self._store.table(record_type)
 
     def define(
-        self, record_type: type[T], *, key: str | None = None, missing: Callable[[str], Exception] | None = None
+        self,
+        record_type: type[T],
+        *,
+        key: str | None = None,
+        missing: Callable[[str], Exception] | None = None,
     ) -> None:
         """Say how the records of a type are stored.
 
@@ -174,7 +178,8 @@ class Shelf:
         """Draw on where the last drawing of this type ended; an index whose key is taken is passed over."""
         if n is not None and (isinstance(n, bool) or not isinstance(n, int) or n < 0):
             raise RecordRefused(f"stock({record_type.__name__}, {n!r}): the number of records is a whole number from 0")
-        table, stored = self.records(record_type), []
+        table = self.records(record_type)
+        stored: list[T] = []
         while len(stored) < (1 if n is None else n):
             start = self._drawn[record_type]
             wanted = (1 if n is None else n) - len(stored)

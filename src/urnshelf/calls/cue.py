@@ -104,18 +104,20 @@ class Cue(Generic[P, R]):
             CueRefused: not a function, or one that cannot take these arguments.
         """
         if not callable(function):
-            raise CueRefused(f"{self}.computes({show(function)}): a function of the call's arguments is needed; for a value, use .gives(…)")
+            raise CueRefused(f"{self}.computes({show(function)}): it must be a function of the call's arguments")
         self._check_takes(function)
         return self._with(Computed(function))
 
     def passes_through(self) -> Cue[P, R]:
         """Reply what the interface's own code replies, run on the fake."""
         if not self.target.member.has_code or self.target.is_assignment:
-            raise CueRefused(f"{self}.passes_through(): {self.target.name} has no code of its own to run; give it a reply")
+            raise CueRefused(
+                f"{self}.passes_through(): {self.target.name} has no code of its own to run; give it a reply"
+            )
         return self._with(PassedThrough())
 
     def waits(self, seconds: float) -> Cue[P, R]:
-        """Wait this long, in real time, before the reply (a stream: before its first item); async methods wait awaiting.
+        """Wait this long, in real time, before the reply; a stream waits before its first item.
 
         Args:
             seconds: 0 or more.
@@ -203,7 +205,9 @@ class Cue(Generic[P, R]):
 
     def _with(self, reply: Reply) -> Cue[P, R]:
         if self.reply is not None:
-            raise CueRefused(f"{self} has a reply already; set a second cue for another, or give the values in one .gives(a, b)")
+            raise CueRefused(
+                f"{self} has a reply already; set a second cue for another, or give the values in one .gives(a, b)"
+            )
         self.reply = reply
         self._sharpen()
         with self.target.desk.lock:
@@ -250,13 +254,17 @@ class Cue(Generic[P, R]):
         if isinstance(value, Matcher):
             raise ReplyRefused(f"{self}.gives({show(value)}): a matcher stands for arguments; give a real value")
         if self.target.is_assignment and value is not None:
-            raise ReplyRefused(f"{self}.gives({show(value)}): an assignment has no reply; use .raises(…), or .gives(None)")
+            raise ReplyRefused(
+                f"{self}.gives({show(value)}): an assignment has no reply; use .raises(…), or .gives(None)"
+            )
         if not self.target.desk.check_replies or self.target.is_assignment:
             return
         promise = self.target.member.promise
         if promise.awaited and inspect.iscoroutine(value):
             value.close()
-            raise ReplyRefused(f"{self}.gives(…) was given a coroutine: give the awaited value, {_a_value(promise.name)}")
+            raise ReplyRefused(
+                f"{self}.gives(…) was given a coroutine: give the awaited value, {_a_value(promise.name)}"
+            )
         wrong = misfit(value, promise.type)
         if wrong is not None:
             raise ReplyRefused(
@@ -275,8 +283,8 @@ class Cue(Generic[P, R]):
             signature.bind(*args, **kwargs)
         except TypeError as why:
             raise CueRefused(
-                f"{self}.computes({getattr(function, '__name__', function)}): the function cannot be called as the method is "
-                f"({why}). The method's arguments: {described(self.target)}"
+                f"{self}.computes({getattr(function, '__name__', function)}): the function cannot be called as the "
+                f"method is ({why}). The method's arguments: {described(self.target)}"
             ) from None
 
     def __repr__(self) -> str:
@@ -302,11 +310,17 @@ class StreamCue(Cue[P, R], Generic[P, R, T]):
         """
         promise = self.target.member.promise
         if not promise.stream and promise.type is not Any:
-            raise ReplyRefused(f"{self}.streams(…): {self.target.name} promises {promise.name}, which is no stream; use .gives(…)")
+            raise ReplyRefused(
+                f"{self}.streams(…): {self.target.name} promises {promise.name}, which is no stream; use .gives(…)"
+            )
         for item in items:
-            wrong = None if isinstance(item, Raising) or not self.target.desk.check_replies else misfit(item, promise.item)
+            wrong = (
+                None if isinstance(item, Raising) or not self.target.desk.check_replies else misfit(item, promise.item)
+            )
             if wrong is not None:
-                raise ReplyRefused(f"{self}.streams({show(item, 60)}): the stream's items are {type_name(promise.item)}, but {wrong}")
+                raise ReplyRefused(
+                    f"{self}.streams({show(item, 60)}): the stream's items are {type_name(promise.item)}, but {wrong}"
+                )
         self._with(Streamed(items, promise.stream))
         return self
 
@@ -385,7 +399,7 @@ def script(call: LiveCall) -> Any:
 
 
 def bind(target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str) -> tuple[Any, ...]:
-    """The arguments in the order of the parameters, defaults filled in; raises CueRefused when the method would not take them."""
+    """The arguments in the order of the parameters, defaults filled in; CueRefused when they do not fit."""
     signature = _ASSIGNMENT if target.is_assignment else target.member.signature
     try:
         bound = signature.bind(*args, **kwargs)
@@ -416,7 +430,7 @@ def _written(target: Target, expected: tuple[Any, ...]) -> list[str]:
 
 
 def _blank_arguments(target: Target) -> tuple[Any, ...]:
-    empty = {inspect.Parameter.VAR_POSITIONAL: (), inspect.Parameter.VAR_KEYWORD: {}}
+    empty: dict[Any, Any] = {inspect.Parameter.VAR_POSITIONAL: (), inspect.Parameter.VAR_KEYWORD: {}}
     if target.is_assignment:
         return (None,)
     return tuple(empty.get(p.kind) for p in target.member.signature.parameters.values())

@@ -1,7 +1,7 @@
 """The ledger: every call in order, kept small while the test runs and opened as `Call`s when looked at.
 
-An entry is a tuple `(target, arguments, code, offset, outcome)`. Appending to a list is one atomic step, so the place in
-the list is the order number and needs no lock of its own.
+An entry is a tuple `(target, arguments, code, offset, outcome)`. Appending to a list is one atomic step, so the place
+in the list is the order number and needs no lock of its own.
 """
 
 from __future__ import annotations
@@ -190,7 +190,7 @@ class Calls(Sequence[Call]):
         return [call.arguments[argument] for call in self._calls]
 
     def before(self, other: Calls) -> bool:
-        """Whether all of these came before any of those. False when either is empty: an order of nothing proves nothing."""
+        """Whether all of these came before any of those; False when either is empty, for that proves nothing."""
         return bool(self._calls and other._calls) and self._calls[-1].number < other._calls[0].number
 
     def __str__(self) -> str:

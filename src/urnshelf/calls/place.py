@@ -41,7 +41,7 @@ def _libraries() -> tuple[str, ...]:
 
 
 def locate(frame: FrameType) -> tuple[CodeType, int]:
-    """The nearest frame that is no library's, as its code and the offset in it; the frame itself if all are libraries'."""
+    """The nearest frame that is no library's, as its code and the offset in it; else the frame itself."""
     at: FrameType | None = frame
     while at is not None:
         if is_yours(at.f_code.co_filename):
@@ -51,7 +51,7 @@ def locate(frame: FrameType) -> tuple[CodeType, int]:
 
 
 def is_yours(file: str) -> bool:
-    """Whether the file is the user's: neither the library's own, nor the standard library's, nor an installed package's."""
+    """Whether the file is the user's: neither ours, nor the standard library's, nor an installed package's."""
     if file in YOURS:
         return True
     if file in _LIBRARY_FILES:

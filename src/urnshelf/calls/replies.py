@@ -74,7 +74,10 @@ def raising(error: BaseException | type[BaseException], times: int = 1) -> Raisi
         try:
             error()
         except Exception as why:
-            raise CueRefused(f"{error.__name__} cannot be made without arguments ({why}); give an instance: raising({error.__name__}(…))") from None
+            raise CueRefused(
+                f"{error.__name__} cannot be made without arguments ({why}); "
+                f"give an instance: raising({error.__name__}(…))"
+            ) from None
     elif not isinstance(error, BaseException):
         raise CueRefused(f"only an exception can be raised, not {show(error)}; to return it, give it as a value")
     if not isinstance(times, int) or times < 1:

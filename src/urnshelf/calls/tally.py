@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, ParamSpec, Protocol, overload
+from typing import Any, ParamSpec, overload
 
 from urnshelf.calls.cue import bind
 from urnshelf.calls.desk import Desk
@@ -17,14 +17,6 @@ from urnshelf.records.equality import same
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 P = ParamSpec("P")
-
-
-class HasDesk(Protocol):
-    """A shelf: its calls are those of all its fakes."""
-
-    @property
-    def desk(self) -> Desk:
-        """Where the calls are taken."""
 
 
 class Tally(int):
@@ -178,15 +170,14 @@ def _scope(what: Any, verb: str) -> tuple[Desk, Callable[[Any], bool], str]:
     """The desk, the choice of entries, and the name of what the user wants to look at."""
     state = state_of(what)
     if state is not None and "__call__" not in state.by_name:
-        fake_state = state
-        return state.desk, (lambda entry: entry[0].state is fake_state), state.label
-    desk = getattr(what, "desk", None)
-    if state is None and isinstance(desk, Desk):
-        return desk, (lambda _: True), "the shelf"
+        return state.desk, lambda entry: entry[0].state is state, state.label
+    desk = None if state is not None else getattr(what, "desk", None)
+    if isinstance(desk, Desk):
+        return desk, lambda _: True, "the shelf"
     if state is None and not isinstance(what, (AttributeHandle, AssignmentHandle)) and not callable(what):
         raise CueRefused(f"{verb}() takes a method of a fake, a fake, or a shelf, not {show(what)}")
     target = target_of(what, verb)
-    return target.desk, (lambda entry: entry[0] is target), target.name
+    return target.desk, lambda entry: entry[0] is target, target.name
 
 
 def _is_look_up(call: Call) -> bool:

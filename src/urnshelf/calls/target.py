@@ -49,8 +49,8 @@ class FakeState:
 class Target:
     """One method or attribute of one fake: its script, and the ledger that its calls go to.
 
-    `newest` is the newest cue when it can answer at once with a constant; the compiled method asks it directly, and trusts
-    code that it saw last time, `caller`, to be the user's.
+    `newest` is the newest cue when it can answer at once with a constant; the compiled method asks it directly, and
+    trusts code that it saw last time, `caller`, to be the user's.
     """
 
     __slots__ = ("assigned", "book", "caller", "cues", "desk", "is_assignment", "member", "newest", "state")
@@ -69,8 +69,7 @@ class Target:
     @property
     def name(self) -> str:
         """`TideService.depth_at`; an assignment is `TideService.depth =`."""
-        label = self.state.label if self.state.name is None else self.state.label
-        return f"{label}.{self.member.name}" + (" =" if self.is_assignment else "")
+        return f"{self.state.label}.{self.member.name}" + (" =" if self.is_assignment else "")
 
     @property
     def expression(self) -> str:
@@ -146,11 +145,17 @@ def attribute(fake: Any, name: str) -> AttributeHandle:
     """
     state = state_of(fake)
     if state is None:
-        raise CueRefused(f"attribute() takes a fake and a name, but {show(fake)} is no fake; make one with shelf.fake(…)")
+        raise CueRefused(
+            f"attribute() takes a fake and a name, but {show(fake)} is no fake; make one with shelf.fake(…)"
+        )
     target = state.by_name.get(name)
     if target is None or target.member.kind != "attribute":
         known = [n for n, t in state.by_name.items() if t.member.kind == "attribute" and not t.is_assignment]
-        kind = "a method; cue it without attribute()" if target else f"unknown; its attributes: {', '.join(known) or 'none'}"
+        kind = (
+            "a method; cue it without attribute()"
+            if target
+            else f"unknown; its attributes: {', '.join(known) or 'none'}"
+        )
         raise CueRefused(f"attribute({state.label}, {name!r}): {state.interface.name}.{name} is {kind}")
     return AttributeHandle(state, target)
 
@@ -181,7 +186,9 @@ def target_of(method: Any, verb: str) -> Target:
     if state is not None:
         if "__call__" in state.by_name:
             return state.by_name["__call__"]
-        raise CueRefused(f"{verb}() takes a method of a fake, such as {state.expression}.{_any_method(state)}, not the fake itself")
+        raise CueRefused(
+            f"{verb}() takes a method of a fake, such as {state.expression}.{_any_method(state)}, not the fake itself"
+        )
     raise CueRefused(_not_a_method(method, verb))
 
 
@@ -192,5 +199,6 @@ def _any_method(state: FakeState) -> str:
 def _not_a_method(method: Any, verb: str) -> str:
     what = f"{verb}() takes a method of a fake, not {show(method)}"
     if callable(method):
-        return f"{what}: that one is real; take the method from a fake, as in {verb}(shelf.fake(I).{getattr(method, '__name__', 'm')})"
+        name = getattr(method, "__name__", "method")
+        return f"{what}: that one is real; take the method from a fake, as in {verb}(shelf.fake(I).{name})"
     return f"{what}: give the method itself, without calling it: {verb}(fake.method, argument, …)"

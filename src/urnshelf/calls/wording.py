@@ -60,7 +60,7 @@ def unanswered(call: Call, unread: str) -> str:
 
 
 def _nearest_cues(cues: Sequence[Cue[..., Any]], call: Call) -> list[str]:
-    ranked = sorted(cues, key=lambda cue: _distance(call.target, cue.expected, call.values))
+    ranked = sorted(cues, key=lambda cue: _distance(cue.expected, call.values))
     lines = []
     for cue in ranked[:NEAREST]:
         lines.append(f"  a cue         {cue}   set at {cue.place}")
@@ -116,7 +116,11 @@ def _suggested_reply(target: Target) -> str:
 
 
 def tally_text(
-    target: Target, expected: Sequence[Any] | None, fitting: Sequence[Call], others: Sequence[Call], elsewhere: str = ""
+    target: Target,
+    expected: Sequence[Any] | None,
+    fitting: Sequence[Call],
+    others: Sequence[Call],
+    elsewhere: str = "",
 ) -> str:
     """What a tally counted, and the nearest calls that it did not count."""
     lines = [f"{plural(len(fitting), 'call')} of {described_arguments(target, expected)}"]
@@ -125,7 +129,9 @@ def tally_text(
     if len(fitting) > SHOWN:
         lines.append(f"  … and {len(fitting) - SHOWN} more")
     if others:
-        lines.append(f"not counted: {plural(len(others), 'call')} with other arguments" + ", the nearest:" * (len(others) > 1))
+        lines.append(
+            f"not counted: {plural(len(others), 'call')} with other arguments" + ", the nearest:" * (len(others) > 1)
+        )
         lines += _nearest_calls(target, expected, others)
     elif not fitting:
         lines.append(f"  {target.name} was never called" + elsewhere)
@@ -133,7 +139,7 @@ def tally_text(
 
 
 def _nearest_calls(target: Target, expected: Sequence[Any] | None, others: Sequence[Call]) -> list[str]:
-    ranked = sorted(others[:1000], key=lambda call: _distance(target, expected, call.values))
+    ranked = sorted(others[:1000], key=lambda call: _distance(expected, call.values))
     lines = []
     for call in ranked[:NEAREST]:
         lines.append(f"  {call_line(call)}   at {call.called_from}")
@@ -177,7 +183,7 @@ def _indented(text: str) -> str:
 # --- what differs -----------------------------------------------------------------------------------------------------
 
 
-def _distance(target: Target, expected: Sequence[Any] | None, values: Sequence[Any]) -> int:
+def _distance(expected: Sequence[Any] | None, values: Sequence[Any]) -> int:
     """How many arguments differ."""
     if expected is None:
         return 0
@@ -209,5 +215,3 @@ def _both(difference: Difference, wants: str, has: str) -> list[str]:
         f"          {wants + ':':<{width}} {difference.expected}",
         f"          {has + ':':<{width}} {difference.actual}",
     ]
-
-

@@ -26,7 +26,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="urnshelf", description="Fakes from your interfaces, records from a seeded urn.")
+    parser = argparse.ArgumentParser(
+        prog="urnshelf", description="Fakes from your interfaces, records from a seeded urn."
+    )
     parser.add_argument("--version", action="version", version=f"urnshelf {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     tour = commands.add_parser("tour", help="the main job, step by step, on the harbour demo")

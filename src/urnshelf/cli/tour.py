@@ -31,7 +31,12 @@ def tour(seed: int, console: Console | None = None) -> None:
         console: where to print; standard output, when not given.
     """
     out = console or Console(width=None if sys.stdout.isatty() else 110, highlight=False)
-    out.print(Text("A mooring desk gives vessels a berth. It needs three repositories, a tide gauge and a pager.", style="bold"))
+    out.print(
+        Text(
+            "A mooring desk gives vessels a berth. It needs three repositories, a tide gauge and a pager.",
+            style="bold",
+        )
+    )
     out.print("None of them exists here: the shelf makes all five from their interfaces.\n")
     with Shelf(seed) as shelf:
         _records(out, shelf)
@@ -44,11 +49,23 @@ def tour(seed: int, console: Console | None = None) -> None:
 
 
 def _records(out: Console, shelf: Shelf) -> None:
-    _step(out, 1, "Records", 'shelf.stock(Berth, 12, harbour="Skarvik", in_service=True)', 'shelf.stock(Vessel(id=7, name="Gray Heron", …))')
+    _step(
+        out,
+        1,
+        "Records",
+        'shelf.stock(Berth, 12, harbour="Skarvik", in_service=True)',
+        'shelf.stock(Vessel(id=7, name="Gray Heron", …))',
+    )
     berths = shelf.stock(Berth, 12, harbour="Skarvik", in_service=True)
     shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007", length_m=38.0, draught_m=4.1))
     fields = ["id", "code", "harbour", "length_m", "depth_m", "day_rate", "remark"]
-    out.print(_table(f"5 of {len(berths)} berths, drawn from seed {shelf.seed}", fields, (_row(b, fields) for b in berths[:5])))
+    out.print(
+        _table(
+            f"5 of {len(berths)} berths, drawn from seed {shelf.seed}",
+            fields,
+            (_row(b, fields) for b in berths[:5]),
+        )
+    )
 
 
 def _furnish(out: Console, shelf: Shelf) -> MooringDesk:
@@ -63,7 +80,9 @@ def _furnish(out: Console, shelf: Shelf) -> MooringDesk:
     desk = shelf.furnish(MooringDesk)
     tides = shelf.fake(TideService)
     cue(tides.depth_at, "Skarvik", whatever).gives(raising(GaugeSilent()), 6.3)
-    out.print("The gauge is silent once, then answers. The repositories need no cue: they work on the shelf's records.\n")
+    out.print(
+        "The gauge is silent once, then answers. The repositories need no cue: they work on the shelf's records.\n"
+    )
     return desk
 
 
@@ -82,7 +101,9 @@ def _checks(out: Console, shelf: Shelf) -> None:
         ("tally(tides.depth_at) == 2", tally(tides.depth_at) == 2),
         ("tally(pilots.page, 7, whatever) == 1", tally(pilots.page, 7, whatever) == 1),
     ):
-        out.print(Text.assemble(("  holds   " if holds else "  FAILS   ", "green" if holds else "red"), f"assert {source}"))
+        out.print(
+            Text.assemble(("  holds   " if holds else "  FAILS   ", "green" if holds else "red"), f"assert {source}")
+        )
     out.print()
 
 
@@ -96,12 +117,24 @@ def _ledger(out: Console, shelf: Shelf) -> None:
 
 
 def _failure(out: Console, shelf: Shelf) -> None:
-    _step(out, 6, "A check that fails explains itself", "assert tally(pilots.page, 8, whatever) == 1, tally(pilots.page, 8, whatever)")
+    _step(
+        out,
+        6,
+        "A check that fails explains itself",
+        "assert tally(pilots.page, 8, whatever) == 1, tally(pilots.page, 8, whatever)",
+    )
     pilots = shelf.fake(PilotPager)
     try:
         assert tally(pilots.page, 8, whatever) == 1, tally(pilots.page, 8, whatever)
     except AssertionError as failure:
-        out.print(Panel(Text(f"AssertionError: {failure}"), border_style="red", title="the message", title_align="left"))
+        out.print(
+            Panel(
+                Text(f"AssertionError: {failure}"),
+                border_style="red",
+                title="the message",
+                title_align="left",
+            )
+        )
 
 
 def _step(out: Console, number: int, title: str, *code: str) -> None:

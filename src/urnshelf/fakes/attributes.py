@@ -9,7 +9,6 @@ from urnshelf.calls.target import STATE, TARGETS, UNASSIGNED, FakeState, Target,
 from urnshelf.errors import InterfaceRefused
 from urnshelf.interfaces.members import NO_DEFAULT, Interface, Member
 
-
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
@@ -35,7 +34,7 @@ def attribute_of(member: Member, index: int) -> property:
 
 def manners_of(interface: Interface) -> dict[str, Any]:
     """What every fake has besides its interface's members."""
-    manners = {
+    manners: dict[str, Any] = {
         "__getattr__": _refuse_unknown,
         "__setattr__": _assign,
         "__delattr__": _refuse_deletion,
@@ -75,9 +74,14 @@ def _assign(fake: Any, name: str, value: Any) -> None:
     if member is None:
         raise AttributeError(_unknown(state, name), name=name, obj=fake)
     if member.kind == "method":
-        raise AttributeError(f"{state.label}.{name} is a method of a fake: set a cue, cue({state.expression}.{name}, …), instead of another method")
+        raise AttributeError(
+            f"{state.label}.{name} is a method of a fake: instead of another method, give it a cue, "
+            f"cue({state.expression}.{name}, …)"
+        )
     if not member.settable:
-        raise AttributeError(f"{state.label}.{name} is read-only in the interface, so it is in the fake", name=name, obj=fake)
+        raise AttributeError(
+            f"{state.label}.{name} is read-only in the interface, so it is in the fake", name=name, obj=fake
+        )
     object.__setattr__(fake, name, value)
 
 
@@ -95,4 +99,6 @@ def _names(fake: Any) -> list[str]:
 
 
 def _refuse_pickling(fake: Any, _protocol: Any) -> NoReturn:
-    raise InterfaceRefused(f"{fake!r} cannot be pickled: a fake lives on its shelf, in one process; make it where it is used")
+    raise InterfaceRefused(
+        f"{fake!r} cannot be pickled: a fake lives on its shelf, in one process; make it where it is used"
+    )

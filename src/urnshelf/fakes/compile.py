@@ -1,8 +1,8 @@
 """Interfaces compiled into classes whose methods have the real signatures.
 
-A method's quick way is written out in its body, because a call costs less that way than through any function: the newest
-cue, when it is a constant, is compared, entered and answered on the spot. It is the desk's first step and nothing else;
-whatever it cannot settle goes to `Desk.take` untouched.
+A method's quick way is written out in its body, because a call costs less that way than through any function: the
+newest cue, when it is a constant, is compared, entered and answered on the spot. It is the desk's first step and
+nothing else; whatever it cannot settle goes to `Desk.take` untouched.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ from __future__ import annotations
 import inspect
 import sys
 from collections.abc import Coroutine
-from functools import lru_cache
+from functools import cache
 from inspect import Parameter
 from types import FrameType
 from typing import Any
@@ -62,7 +62,7 @@ def call(_us_fake{parameters}):
 """
 
 
-@lru_cache(maxsize=None)
+@cache
 def _code(source: str) -> Any:
     return compile(source, "<urnshelf fake>", "exec")
 
@@ -80,7 +80,9 @@ def compiled(interface: Interface) -> type:
         **manners_of(interface),
     }
     for index, member in enumerate(members):
-        body[member.name] = attribute_of(member, index) if member.kind == "attribute" else _method(member, index, interface)
+        body[member.name] = (
+            attribute_of(member, index) if member.kind == "attribute" else _method(member, index, interface)
+        )
     if "__eq__" in body:
         body.setdefault("__hash__", object.__hash__)
     if "__len__" in body:
@@ -93,7 +95,7 @@ def compiled(interface: Interface) -> type:
 def new_fake(interface: Interface, name: str | None, desk: Desk) -> Any:
     """A fake of the interface."""
     cls = compiled(interface)
-    fake = object.__new__(cls)
+    fake: Any = object.__new__(cls)
     state = FakeState(fake, interface, name, desk)
     targets = []
     by_name = state.by_name
@@ -137,7 +139,7 @@ def _written_parameters(parameters: tuple[Parameter, ...]) -> str:
     for i, p in enumerate(parameters):
         if p.kind is Parameter.KEYWORD_ONLY and not any(w.startswith("*") for w in written):
             written.append("*")
-        star = {Parameter.VAR_POSITIONAL: "*", Parameter.VAR_KEYWORD: "**"}.get(p.kind, "")
+        star = "*" if p.kind is Parameter.VAR_POSITIONAL else "**" if p.kind is Parameter.VAR_KEYWORD else ""
         written.append(f"{star}{p.name}" + ("" if p.default is Parameter.empty else f"=_us_default_{i}"))
         if i == last_positional_only:
             written.append("/")
@@ -182,10 +184,10 @@ def _annotations(member: Member) -> dict[str, Any]:
 def _mark_as_coroutine_function(function: Any) -> None:
     """Make a plain function known as a coroutine function.
 
-    It is plain so that the place of the call is known although the call itself is entered when it is awaited, perhaps by
-    a task that was made elsewhere.
+    It is plain so that the place of the call is known although the call itself is entered when it is awaited, perhaps
+    by a task that was made elsewhere.
     """
-    if hasattr(inspect, "markcoroutinefunction"):
+    if sys.version_info >= (3, 12):
         inspect.markcoroutinefunction(function)
     else:  # Python 3.11 looks at the code's flag, and runs the code the same with or without it
         function.__code__ = function.__code__.replace(co_flags=function.__code__.co_flags | inspect.CO_COROUTINE)
@@ -193,6 +195,6 @@ def _mark_as_coroutine_function(function: Any) -> None:
 
 def _awaited(target: Target, live: tuple[Any, ...], frame: FrameType) -> Coroutine[Any, Any, Any]:
     """The coroutine of an async method; it bears the method's name, for Python's warning when nobody awaits it."""
-    coroutine = target.desk.take_awaited(target, live, *locate(frame))
+    coroutine: Any = target.desk.take_awaited(target, live, *locate(frame))
     coroutine.__name__ = coroutine.__qualname__ = target.name
-    return coroutine
+    return coroutine  # type: ignore[no-any-return]

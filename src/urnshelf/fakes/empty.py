@@ -77,5 +77,6 @@ def _stream(kind: str) -> Any:
 
 
 async def _nothing() -> abc.AsyncIterator[Any]:
-    for item in ():
+    nothing: tuple[Any, ...] = ()
+    for item in nothing:
         yield item

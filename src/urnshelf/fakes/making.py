@@ -11,7 +11,6 @@ from urnshelf.fakes.compile import new_fake
 from urnshelf.interfaces.hints import type_name
 from urnshelf.interfaces.members import interface_of
 
-
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 

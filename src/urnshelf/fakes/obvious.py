@@ -62,7 +62,7 @@ def _obvious_reply(call: LiveCall, fake_for: Callable[[Any], Any]) -> Any:
 
 
 def is_interface(form: Any) -> bool:
-    """Whether a type is an interface that a service uses, not data: a Protocol or an abstract class of the user's own."""
+    """Whether a type is an interface, not data: a Protocol or an abstract class of the user's own."""
     origin = get_origin(form) or form
     if origin in _CONTEXTS:
         return True

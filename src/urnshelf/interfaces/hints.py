@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import sys
 import typing
-from collections.abc import Callable
 from types import GenericAlias, UnionType
 from typing import Any, TypeVar, get_args, get_origin
 
@@ -67,7 +66,7 @@ def substitute(form: Any, filled: dict[Any, Any]) -> Any:
     if isinstance(form, TypeVar):
         return filled.get(form, form)
     parameters = getattr(form, "__parameters__", ())
-    if not parameters or isinstance(form, type) and not isinstance(form, GenericAlias):
+    if not parameters or (isinstance(form, type) and not isinstance(form, GenericAlias)):
         return form
     try:
         return form[tuple(filled.get(p, p) for p in parameters)]
@@ -118,5 +117,3 @@ def type_name(form: Any) -> str:
 
 def _argument_name(arg: Any) -> str:
     return f"[{', '.join(map(type_name, arg))}]" if isinstance(arg, list) else type_name(arg)
-
-

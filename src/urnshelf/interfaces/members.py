@@ -6,22 +6,72 @@ import contextlib
 import dis
 import functools
 import inspect
+import operator
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from types import BuiltinFunctionType, FunctionType, GetSetDescriptorType, MemberDescriptorType, MethodDescriptorType
-from typing import Any, Union, get_args, get_origin, get_overloads
+from types import (
+    BuiltinFunctionType,
+    FunctionType,
+    GetSetDescriptorType,
+    MemberDescriptorType,
+    MethodDescriptorType,
+)
+from typing import Any, get_args, get_origin, get_overloads
 
 from urnshelf.errors import InterfaceRefused
 from urnshelf.interfaces.hints import resolve, substitute, type_arguments, type_name
 from urnshelf.interfaces.promises import Promise, promise_of
 
 BEHIND_ONES_BACK = frozenset(
-    """__init__ __new__ __del__ __init_subclass__ __subclasshook__ __class_getitem__ __set_name__ __prepare__
-    __getattribute__ __getattr__ __setattr__ __delattr__ __class__ __dir__ __repr__ __str__ __format__ __sizeof__
-    __reduce__ __reduce_ex__ __getstate__ __setstate__ __getnewargs__ __getnewargs_ex__ __copy__ __deepcopy__ __replace__
-    __mro_entries__ __post_init__ __instancecheck__ __subclasscheck__ __annotate__ __annotate_func__
-    __class_cell__ __classcell__ __static_attributes__ __firstlineno__ __orig_bases__ __parameters__ __abstractmethods__
-    __weakref__ __dict__ __slots__ __doc__ __module__ __qualname__ __match_args__""".split()
+    [
+        "__init__",
+        "__new__",
+        "__del__",
+        "__init_subclass__",
+        "__subclasshook__",
+        "__class_getitem__",
+        "__set_name__",
+        "__prepare__",
+        "__getattribute__",
+        "__getattr__",
+        "__setattr__",
+        "__delattr__",
+        "__class__",
+        "__dir__",
+        "__repr__",
+        "__str__",
+        "__format__",
+        "__sizeof__",
+        "__reduce__",
+        "__reduce_ex__",
+        "__getstate__",
+        "__setstate__",
+        "__getnewargs__",
+        "__getnewargs_ex__",
+        "__copy__",
+        "__deepcopy__",
+        "__replace__",
+        "__mro_entries__",
+        "__post_init__",
+        "__instancecheck__",
+        "__subclasscheck__",
+        "__annotate__",
+        "__annotate_func__",
+        "__class_cell__",
+        "__classcell__",
+        "__static_attributes__",
+        "__firstlineno__",
+        "__orig_bases__",
+        "__parameters__",
+        "__abstractmethods__",
+        "__weakref__",
+        "__dict__",
+        "__slots__",
+        "__doc__",
+        "__module__",
+        "__qualname__",
+        "__match_args__",
+    ]
 )
 """Special names that Python or the standard library uses unasked: they are never cued."""
 
@@ -102,7 +152,7 @@ class Member:
     def _returned(self) -> Any:
         overloads = get_overloads(self.function) if isinstance(self.function, FunctionType) else ()
         if overloads:
-            return Union[tuple(self._resolved(_return_annotation(f)) for f in overloads)]
+            return functools.reduce(operator.or_, [self._resolved(_return_annotation(f)) for f in overloads])
         return self._resolved(self.signature.return_annotation)
 
     def _context_promise(self) -> Promise:
@@ -201,7 +251,12 @@ def _class_members(form: Any, origin: type) -> dict[str, Member]:
     filled = type_arguments(form)
     members: dict[str, Member] = {}
     for cls in reversed(origin.__mro__):
-        if cls.__name__ in _NOT_INTERFACES and cls.__module__ in ("builtins", "typing", "abc", "typing_extensions"):
+        if cls.__name__ in _NOT_INTERFACES and cls.__module__ in (
+            "builtins",
+            "typing",
+            "abc",
+            "typing_extensions",
+        ):
             continue
         for member in _own_members(cls):
             member.filled = filled.get(cls, {})
@@ -243,7 +298,7 @@ def _member(name: str, raw: Any, cls: type, annotations: dict[str, Any]) -> Memb
         return Member(name, "method", cls, _partial_signature(raw), raw.func)
     if isinstance(raw, functools.singledispatchmethod):
         return Member(name, "method", cls, _bound_signature(raw.func, "instance"), raw.func)
-    if isinstance(raw, _FUNCTIONS) or callable(raw) and hasattr(type(raw), "__get__") and not isinstance(raw, type):
+    if isinstance(raw, _FUNCTIONS) or (callable(raw) and hasattr(type(raw), "__get__") and not isinstance(raw, type)):
         return Member(name, "method", cls, _bound_signature(raw, "instance"), raw)
     annotation = annotations.get(name, NO_DEFAULT)
     if isinstance(raw, (MemberDescriptorType, GetSetDescriptorType)) or hasattr(type(raw), "__get__"):
@@ -280,13 +335,17 @@ def _partial_signature(part: functools.partialmethod[Any]) -> inspect.Signature:
     except TypeError:
         return _ANYTHING
     by_position = list(whole.parameters)[: len(part.args)]
-    kept = []
+    kept: list[inspect.Parameter] = []
     for name, parameter in whole.parameters.items():
         if name in by_position:
             continue
         if name in bound.arguments:
             parameter = parameter.replace(default=part.keywords[name], kind=inspect.Parameter.KEYWORD_ONLY)
-        elif kept and kept[-1].kind is inspect.Parameter.KEYWORD_ONLY and parameter.kind is parameter.POSITIONAL_OR_KEYWORD:
+        elif (
+            kept
+            and kept[-1].kind is inspect.Parameter.KEYWORD_ONLY
+            and parameter.kind is parameter.POSITIONAL_OR_KEYWORD
+        ):
             parameter = parameter.replace(kind=inspect.Parameter.KEYWORD_ONLY)
         kept.append(parameter)
     return whole.replace(parameters=kept)
@@ -324,13 +383,13 @@ def _stub() -> None: ...
 async def _async_stub() -> None: ...
 def _refusing_stub() -> None:
     raise NotImplementedError
+
+
 async def _async_refusing_stub() -> None:
     raise NotImplementedError
 
 
-_STUBS = frozenset(
-    f.__code__.co_code[::2] for f in (_stub, _async_stub, _refusing_stub, _async_refusing_stub)  # type: ignore[attr-defined]
-)
+_STUBS = frozenset(f.__code__.co_code[::2] for f in (_stub, _async_stub, _refusing_stub, _async_refusing_stub))
 
 
 def _is_stub(function: FunctionType) -> bool:

@@ -91,7 +91,13 @@ def _plain(form: Any) -> Any:
             return form.__bound__ if form.__bound__ is not None else Any
         if hasattr(form, "__supertype__"):
             form = form.__supertype__
-        elif get_origin(form) in (typing.Annotated, typing.Required, typing.NotRequired, typing.Final, typing.ClassVar):
+        elif get_origin(form) in (
+            typing.Annotated,
+            typing.Required,
+            typing.NotRequired,
+            typing.Final,
+            typing.ClassVar,
+        ):
             form = get_args(form)[0]
         elif type(form).__name__ == "TypeAliasType":
             form = form.__value__

@@ -25,7 +25,7 @@ FakeFor = Callable[[Any, str | None], Any]
 
 
 def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor) -> S:
-    """Build the service: given arguments first, a fake for each parameter annotated with an interface, defaults otherwise.
+    """Build the service: given arguments, a fake for each parameter annotated with an interface, defaults otherwise.
 
     Args:
         service: a class, or a function that builds the service.
@@ -51,7 +51,9 @@ def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor)
             lacking.append(signature.parameters[name])
     if lacking:
         raise FurnishRefused(_lacking_text(service, lacking))
-    positional = [arguments.pop(n) for n, p in signature.parameters.items() if p.kind is p.POSITIONAL_ONLY and n in arguments]
+    positional = [
+        arguments.pop(n) for n, p in signature.parameters.items() if p.kind is p.POSITIONAL_ONLY and n in arguments
+    ]
     return service(*positional, **arguments)
 
 
@@ -81,14 +83,18 @@ def _is_service_class(cls: Any) -> bool:
     """A plain class of the user's own that is no record, no enum and no value."""
     if not isinstance(cls, type) or is_of_the_language(cls) or cls is object:
         return False
-    return shape_of(cls) is None and not issubclass(cls, (Enum, BaseException, int, float, str, bytes, tuple, list, dict))
+    return shape_of(cls) is None and not issubclass(
+        cls, (Enum, BaseException, int, float, str, bytes, tuple, list, dict)
+    )
 
 
 def _signature(service: Any) -> inspect.Signature:
     try:
         return inspect.signature(service)
     except (TypeError, ValueError) as why:
-        raise FurnishRefused(f"furnish({_name(service)}): its parameters cannot be told ({why}); build it by hand") from None
+        raise FurnishRefused(
+            f"furnish({_name(service)}): its parameters cannot be told ({why}); build it by hand"
+        ) from None
 
 
 def _annotation(service: Any, parameter: inspect.Parameter) -> Any:

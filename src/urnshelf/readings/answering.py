@@ -11,7 +11,6 @@ from urnshelf.calls.target import Target
 from urnshelf.readings.reading import Reading, Unread, read
 from urnshelf.store.tables import Store
 
-
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
@@ -44,5 +43,3 @@ def reading_of(target: Target) -> Reading | Unread:
 async def _later(records: Iterable[Any]) -> AsyncIterator[Any]:
     for record in records:
         yield record
-
-

@@ -1,7 +1,7 @@
 """Reading a repository method: from what it promises, the verb, every other word of its name, and its parameters.
 
-A word or a parameter that cannot be accounted for leaves the method unread: a refusal that says how to go on is better than
-a guess that may be wrong.
+A word or a parameter that cannot be accounted for leaves the method unread: a refusal that says how to go on is better
+than a guess that may be wrong.
 """
 
 from __future__ import annotations
@@ -113,7 +113,9 @@ def _only_record(interface: Interface) -> type | None:
     return found.pop() if len(found) == 1 else None
 
 
-def _read_write(verb: str, words: list[str], member: Member, record_type: type, result: Result) -> Reading | Unread | None:
+def _read_write(
+    verb: str, words: list[str], member: Member, record_type: type, result: Result
+) -> Reading | Unread | None:
     if verb not in ADDS | SAVES:
         return None
     if words and words != _words_of(record_type):
@@ -121,11 +123,12 @@ def _read_write(verb: str, words: list[str], member: Member, record_type: type, 
     if len(member.parameters) != 1 or member.parameter_types[member.parameters[0]] is not record_type:
         return Unread(f"{verb!r} is read with one {record_type.__name__} as its only argument")
     operation = "add" if verb in ADDS else "save"
-    reply = {
+    replies: dict[str, Callable[[Table[Any], Any], Any]] = {
         "none": lambda table, stored: None,
         "one": lambda table, stored: stored,
         "int": lambda table, stored: getattr(stored, table.key or "", None),
-    }.get(result.kind)
+    }
+    reply = replies.get(result.kind)
     if reply is None:
         return Unread(f"{verb!r} is read where it promises the record, its key or None")
 
@@ -135,7 +138,9 @@ def _read_write(verb: str, words: list[str], member: Member, record_type: type, 
     return Reading(record_type, f"{operation} a {record_type.__name__}", plan, is_look_up=False)
 
 
-def _read_removal(verb: str, words: list[str], member: Member, record_type: type, result: Result) -> Reading | Unread | None:
+def _read_removal(
+    verb: str, words: list[str], member: Member, record_type: type, result: Result
+) -> Reading | Unread | None:
     if verb not in REMOVES:
         return None
     if words and words != _words_of(record_type):
@@ -158,7 +163,9 @@ def _read_removal(verb: str, words: list[str], member: Member, record_type: type
     return Reading(record_type, f"remove a {record_type.__name__} by key", plan, is_look_up=False)
 
 
-def _read_question(verb: str, words: list[str], member: Member, record_type: type, result: Result) -> Reading | Unread | None:
+def _read_question(
+    verb: str, words: list[str], member: Member, record_type: type, result: Result
+) -> Reading | Unread | None:
     if verb not in ("count", "exists"):
         return None
     wanted = "int" if verb == "count" else "bool"
@@ -175,7 +182,9 @@ def _read_question(verb: str, words: list[str], member: Member, record_type: typ
     return Reading(record_type, f"{verb} {_told(record_type, fields)}", plan, is_look_up=True)
 
 
-def _read_look_up(verb: str, words: list[str], member: Member, record_type: type, result: Result) -> Reading | Unread | None:
+def _read_look_up(
+    verb: str, words: list[str], member: Member, record_type: type, result: Result
+) -> Reading | Unread | None:
     if verb not in LOOK_UPS:
         return None
     if result.kind not in ("one", "one or none", "many"):

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections import OrderedDict, defaultdict, deque
 from collections.abc import Callable
 from types import MappingProxyType
-from typing import Any
+from typing import Any, TypeVar
 
 from urnshelf.records.shapes import Shape, shape_of
 
+T = TypeVar("T")
 Copier = Callable[[Any, dict[int, Any]], Any]
 
 PLAIN: set[type] = {int, str, float, bool, bytes, complex, type(None), range, type}
@@ -17,7 +18,7 @@ PLAIN: set[type] = {int, str, float, bool, bytes, complex, type(None), range, ty
 _copiers: dict[type, Copier] = {}
 
 
-def keep(value: Any, memo: dict[int, Any] | None = None) -> Any:
+def keep(value: T, memo: dict[int, Any] | None = None) -> T:
     """The value as it is now: what may change later is copied, deeply, and cycles are kept.
 
     >>> harbours = ["Skarvik"]
@@ -35,8 +36,11 @@ def keep(value: Any, memo: dict[int, Any] | None = None) -> Any:
     if copier is _share:
         return value
     memo = {} if memo is None else memo
-    known = memo.get(id(value))
-    return known if known is not None else copier(value, memo)
+    known: T | None = memo.get(id(value))
+    if known is not None:
+        return known
+    copy: T = copier(value, memo)
+    return copy
 
 
 def keep_each(values: tuple[Any, ...]) -> tuple[Any, ...]:

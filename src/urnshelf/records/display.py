@@ -34,7 +34,7 @@ class _Short(reprlib.Repr):
                 return
             yield f"{name}={self.repr1(value, level - 1)}"
 
-    def repr_instance(self, x: Any, level: int) -> str:
+    def repr_instance(self, x: Any, level: int) -> str:  # noqa: ARG002
         if isinstance(x, Enum):
             return f"{type(x).__name__}.{x.name}"
         try:
@@ -124,10 +124,16 @@ def _shown_apart(expected: Any, actual: Any) -> tuple[str, str]:
 
 
 def _around_difference(expected: str, actual: str) -> tuple[str, str]:
-    at = next((i for i, (a, b) in enumerate(zip(expected, actual, strict=False)) if a != b), min(len(expected), len(actual)))
+    at = next(
+        (i for i, (a, b) in enumerate(zip(expected, actual, strict=False)) if a != b),
+        min(len(expected), len(actual)),
+    )
     start = max(0, at - 20)
     cut = [text[start : at + 40] for text in (expected, actual)]
-    wanted, found = (f"{'…' if start else ''}{part!r} (from character {start} of {len(t)})" for part, t in zip(cut, (expected, actual), strict=True))
+    wanted, found = (
+        f"{'…' if start else ''}{part!r} (from character {start} of {len(t)})"
+        for part, t in zip(cut, (expected, actual), strict=True)
+    )
     return wanted, found
 
 

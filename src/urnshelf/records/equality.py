@@ -21,8 +21,8 @@ class Matcher:
 def same(expected: Any, actual: Any) -> bool:
     """Whether a value is the expected one.
 
-    The type's own equality decides; records whose equality is written for them, or that have none, are compared field by
-    field; a NaN is itself; arrays compare whole; a bool is never a number; an equality that raises means "different".
+    The type's own equality decides; records whose equality is written for them, or that have none, are compared field
+    by field; a NaN is itself; arrays compare whole; a bool is no number; an equality that raises means "different".
 
     >>> same(1, True), same(float("nan"), float("nan")), same([1, {"a": 2}], [1, {"a": 2.0}])
     (False, True, True)
@@ -42,7 +42,7 @@ def _same(expected: Any, actual: Any) -> bool:
         return False
     compare = _PARTWISE.get(type(expected))
     if compare is not None and type(actual) is type(expected):
-        return compare(expected, actual)
+        return bool(compare(expected, actual))
     shape = shape_of(type(expected))
     if shape is not None and shape.generated_eq:
         return type(actual) is type(expected) and all(

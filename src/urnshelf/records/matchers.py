@@ -97,7 +97,9 @@ def fitting(predicate: Callable[[Any], object]) -> Any:
     True
     """
     if not callable(predicate):
-        raise CueRefused(f"fitting() takes a function of one value, not {predicate!r}; for an equal value, write it plainly")
+        raise CueRefused(
+            f"fitting() takes a function of one value, not {predicate!r}; for an equal value, write it plainly"
+        )
     return _Fitting(predicate)
 
 

@@ -17,9 +17,13 @@ class Shape(NamedTuple):
     generated_eq: bool
 
 
-@lru_cache(maxsize=4096)
 def shape_of(cls: type) -> Shape | None:
     """The shape of a record type; None for a class that is no record."""
+    return _shape_of(cls)
+
+
+@lru_cache(maxsize=4096)
+def _shape_of(cls: Any) -> Shape | None:
     for recognise in (_dataclass, _named_tuple, _attrs, _pydantic, _msgspec):
         shape = recognise(cls)
         if shape is not None:
@@ -53,7 +57,7 @@ def _named_tuple(cls: type) -> Shape | None:
     return Shape("named tuple", tuple(names), tuple(names), True, cls.__eq__ is tuple.__eq__)
 
 
-def _attrs(cls: type) -> Shape | None:
+def _attrs(cls: Any) -> Shape | None:
     attributes = cls.__dict__.get("__attrs_attrs__")
     if attributes is None:
         return None
@@ -79,7 +83,7 @@ def _msgspec(cls: type) -> Shape | None:
     return Shape("msgspec", tuple(names), tuple(names), config.frozen, config.eq)
 
 
-def _eq_is_generated(cls: type) -> bool:
+def _eq_is_generated(cls: Any) -> bool:
     """Written by a class decorator rather than by hand: such code comes from no file."""
     code = getattr(cls.__eq__, "__code__", None)
     return cls.__eq__ is object.__eq__ or (code is not None and code.co_filename.startswith("<"))

@@ -29,7 +29,10 @@ class Table(Generic[T]):
     """
 
     def __init__(
-        self, record_type: type[T], key: str | None = None, missing: Callable[[str], Exception] = RecordMissing
+        self,
+        record_type: type[T],
+        key: str | None = None,
+        missing: Callable[[str], Exception] = RecordMissing,
     ) -> None:
         shape = shape_of(record_type) if isinstance(record_type, type) else None
         if shape is None:
@@ -115,7 +118,7 @@ class Table(Generic[T]):
         return self._missing(f"no {self.name} has {self.key or 'key'}={show(key)}; on the shelf: {known}{more}")
 
     def _ordered(self) -> list[T]:
-        """In order of key, as databases return rows that nobody ordered; in order of arrival when keys do not compare."""
+        """In order of key, as databases return rows unasked; in order of arrival when keys do not compare."""
         try:
             return [self._rows[key] for key in sorted(self._rows)]
         except TypeError:
@@ -129,7 +132,9 @@ class Table(Generic[T]):
     def _numbered(self, record: T) -> T:
         numbers = [k for k in self._rows if isinstance(k, int)]
         if len(numbers) != len(self._rows):
-            raise RecordRefused(f"{show(record)} has no {self.key}, and one can only be assigned where keys are whole numbers")
+            raise RecordRefused(
+                f"{show(record)} has no {self.key}, and one can only be assigned where keys are whole numbers"
+            )
         number = max(numbers, default=0) + 1
         assert self.key is not None
         if self.shape.frozen:
@@ -147,7 +152,9 @@ class Table(Generic[T]):
 
     def _known(self, field: str) -> str:
         if field not in self.shape.fields:
-            raise RecordRefused(f"{self.record_type.__name__} has no field {field!r}; it has {', '.join(self.shape.fields)}")
+            raise RecordRefused(
+                f"{self.record_type.__name__} has no field {field!r}; it has {', '.join(self.shape.fields)}"
+            )
         return field
 
 

@@ -30,7 +30,7 @@ _NONE_ONE_IN = 4
 class Urn:
     """The seeded source of records.
 
-    The same seed gives the same records, on every machine and in any order; ten and then ninety are the same as a hundred.
+    The same seed gives the same records, on every machine and in any order; ten and then ninety equal a hundred.
 
     Args:
         seed: any whole number.
@@ -64,11 +64,9 @@ class Urn:
         shape = _shape(record_type, "")
         unknown = [name for name in given if name not in shape.fields]
         if unknown:
-            raise RecordRefused(
-                f"{record_type.__name__} has no field {unknown[0]!r}; it has {', '.join(shape.fields)}"
-            )
+            raise RecordRefused(f"{record_type.__name__} has no field {unknown[0]!r}; it has {', '.join(shape.fields)}")
         columns = {name: column for name, column in self._drawn(record_type).items() if name not in given}
-        for name, column in columns.items():
+        for column in columns.values():
             if isinstance(column, RecordRefused):
                 raise RecordRefused(str(column))
         return columns | {field: _constant(value) for field, value in given.items()}
@@ -105,7 +103,7 @@ def _shape(record_type: Any, path: str) -> Shape:
 
 @lru_cache(maxsize=1024)
 def field_draws(record_type: type, path: str, depth: int) -> dict[str, Draw | RecordRefused]:
-    """How each field of a record type is drawn, or why it cannot be: that matters only where no value is given for it."""
+    """How each field of a record type is drawn, or why it cannot be, which matters where no value is given."""
     shape = _shape(record_type, path)
     skipped = {f.name for f in dataclasses.fields(record_type) if not f.init} if shape.kind == "dataclass" else set()
     hints = hints_of(record_type)

@@ -1,8 +1,8 @@
 """Bits from counters: a 64-bit mixing hash, so that any draw can be made alone, anywhere, in any order.
 
-The mixing function is the finaliser of SplitMix64 (G. L. Steele Jr., D. Lea, C. H. Flood, "Fast splittable pseudorandom
-number generators", OOPSLA 2014), with the increment that the paper calls the golden gamma. Only integers are used, so every
-machine agrees.
+The mixing function is the finaliser of SplitMix64 (G. L. Steele Jr., D. Lea, C. H. Flood, "Fast splittable
+pseudorandom number generators", OOPSLA 2014), with the increment that the paper calls the golden gamma. Only integers
+are used, so every machine agrees.
 """
 
 from __future__ import annotations
@@ -51,7 +51,7 @@ class Bits:
         return bits(self.key, self.index, self.step - 1)
 
     def below(self, n: int) -> int:
-        """A whole number from 0 up to, not with, n (n below 2**64): the high half of a product, as unbiased as 64 bits are."""
+        """A whole number from 0 to n - 1, n below 2**64: the high half of a product, as unbiased as 64 bits are."""
         return (self.next() * n) >> 64
 
     def between(self, low: int, high: int) -> int:

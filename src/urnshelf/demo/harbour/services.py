@@ -60,9 +60,7 @@ class MooringDesk:
                 dues=berth.day_rate * days,
             )
         )
-        self._pilots.page(
-            vessel.id, f"{vessel.name} to {berth.code}", urgent=vessel.length_m >= PILOT_FROM_LENGTH_M
-        )
+        self._pilots.page(vessel.id, f"{vessel.name} to {berth.code}", urgent=vessel.length_m >= PILOT_FROM_LENGTH_M)
         return mooring
 
     def _tide_at(self, arrival: datetime) -> float:

@@ -71,8 +71,7 @@ class SqliteVessels:
 
     @staticmethod
     def _vessel(row: tuple[int, str, str, str, float, float, str, str, str | None]) -> Vessel:
-        *plain, insured = row
-        number, name, call_sign, kind, length, draught, owner, flag = plain
+        number, name, call_sign, kind, length, draught, owner, flag, insured = row
         until = datetime.fromisoformat(insured) if insured else None
         return Vessel(number, name, call_sign, VesselKind(kind), length, draught, owner, flag, until)
 
@@ -174,5 +173,12 @@ class SqliteMoorings:
     def _mooring(row: tuple[int, int, int, str, int, float, str, str]) -> Mooring:
         number, vessel, berth, arrival, days, depth, dues, state = row
         return Mooring(
-            number, vessel, berth, datetime.fromisoformat(arrival), days, depth, Decimal(dues), MooringState(state)
+            number,
+            vessel,
+            berth,
+            datetime.fromisoformat(arrival),
+            days,
+            depth,
+            Decimal(dues),
+            MooringState(state),
         )
