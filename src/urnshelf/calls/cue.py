@@ -27,7 +27,7 @@ from urnshelf.calls.replies import (
     raising,
 )
 from urnshelf.calls.target import UNASSIGNED, AssignmentHandle, AttributeHandle, Target, target_of
-from urnshelf.errors import CueRefused, ReplyRefused
+from urnshelf.errors import CueRefused, ReplyRefused, UrnShelfError
 from urnshelf.interfaces.hints import type_name
 from urnshelf.interfaces.promises import misfit
 from urnshelf.records.display import show
@@ -82,9 +82,9 @@ class Cue(Generic[P, R]):
         [100, 10, 0, 0]
         """
         if not values:
-            raise CueRefused(f"{self}.gives() needs a value; to reply None, write .gives(None)")
+            raise self._refused(CueRefused, f"{self}.gives() needs a value; to reply None, write .gives(None)")
         if when_spent not in ("repeat", "cycle", "refuse"):
-            raise CueRefused(f"when_spent={when_spent!r}: choose 'repeat', 'cycle' or 'refuse'")
+            raise self._refused(CueRefused, f"when_spent={when_spent!r}: choose 'repeat', 'cycle' or 'refuse'")
         for value in values:
             if not isinstance(value, Raising):
                 self._check(value)
@@ -104,15 +104,18 @@ class Cue(Generic[P, R]):
             CueRefused: not a function, or one that cannot take these arguments.
         """
         if not callable(function):
-            raise CueRefused(f"{self}.computes({show(function)}): it must be a function of the call's arguments")
+            raise self._refused(
+                CueRefused, f"{self}.computes({show(function)}): it must be a function of the call's arguments"
+            )
         self._check_takes(function)
         return self._with(Computed(function))
 
     def passes_through(self) -> Cue[P, R]:
         """Reply what the interface's own code replies, run on the fake."""
         if not self.target.member.has_code or self.target.is_assignment:
-            raise CueRefused(
-                f"{self}.passes_through(): {self.target.name} has no code of its own to run; give it a reply"
+            raise self._refused(
+                CueRefused,
+                f"{self}.passes_through(): {self.target.name} has no code of its own to run; give it a reply",
             )
         return self._with(PassedThrough())
 
@@ -123,7 +126,7 @@ class Cue(Generic[P, R]):
             seconds: 0 or more.
         """
         if isinstance(seconds, bool) or not isinstance(seconds, (int, float)) or not 0 <= seconds < float("inf"):
-            raise CueRefused(f"{self}.waits({seconds!r}): a number of seconds from 0 is needed")
+            raise self._refused(CueRefused, f"{self}.waits({seconds!r}): a number of seconds from 0 is needed")
         self.delay = float(seconds)
         self._sharpen()
         return self
@@ -135,7 +138,7 @@ class Cue(Generic[P, R]):
             n: 1 or more.
         """
         if isinstance(n, bool) or not isinstance(n, int) or n < 1:
-            raise CueRefused(f"{self}.for_calls({n!r}): a whole number from 1 is needed")
+            raise self._refused(CueRefused, f"{self}.for_calls({n!r}): a whole number from 1 is needed")
         self.limit = n
         self._sharpen()
         return self
@@ -205,8 +208,9 @@ class Cue(Generic[P, R]):
 
     def _with(self, reply: Reply) -> Cue[P, R]:
         if self.reply is not None:
-            raise CueRefused(
-                f"{self} has a reply already; set a second cue for another, or give the values in one .gives(a, b)"
+            raise self._refused(
+                CueRefused,
+                f"{self} has a reply already; set a second cue for another, or give the values in one .gives(a, b)",
             )
         self.reply = reply
         self._sharpen()
@@ -252,24 +256,28 @@ class Cue(Generic[P, R]):
 
     def _check(self, value: Any) -> None:
         if isinstance(value, Matcher):
-            raise ReplyRefused(f"{self}.gives({show(value)}): a matcher stands for arguments; give a real value")
+            raise self._refused(
+                ReplyRefused, f"{self}.gives({show(value)}): a matcher stands for arguments; give a real value"
+            )
         if self.target.is_assignment and value is not None:
-            raise ReplyRefused(
-                f"{self}.gives({show(value)}): an assignment has no reply; use .raises(…), or .gives(None)"
+            raise self._refused(
+                ReplyRefused,
+                f"{self}.gives({show(value)}): an assignment has no reply; use .raises(…), or .gives(None)",
             )
         if not self.target.desk.check_replies or self.target.is_assignment:
             return
         promise = self.target.member.promise
         if promise.awaited and inspect.iscoroutine(value):
             value.close()
-            raise ReplyRefused(
-                f"{self}.gives(…) was given a coroutine: give the awaited value, {_a_value(promise.name)}"
+            raise self._refused(
+                ReplyRefused, f"{self}.gives(…) was given a coroutine: give the awaited value, {_a_value(promise.name)}"
             )
         wrong = misfit(value, promise.type)
         if wrong is not None:
-            raise ReplyRefused(
+            raise self._refused(
+                ReplyRefused,
                 f"{self}.gives({show(value, 60)}): {self.target.name} promises {promise.name}, but {wrong}. "
-                "Give a value of that type, or switch the check off with Shelf(check_replies=False)."
+                "Give a value of that type, or switch the check off with Shelf(check_replies=False).",
             )
 
     def _check_takes(self, function: Callable[..., Any]) -> None:
@@ -282,10 +290,17 @@ class Cue(Generic[P, R]):
         try:
             signature.bind(*args, **kwargs)
         except TypeError as why:
-            raise CueRefused(
+            raise self._refused(
+                CueRefused,
                 f"{self}.computes({getattr(function, '__name__', function)}): the function cannot be called as the "
-                f"method is ({why}). The method's arguments: {described(self.target)}"
+                f"method is ({why}). The method's arguments: {described(self.target)}",
             ) from None
+
+    def _refused(self, kind: type[UrnShelfError], text: str) -> UrnShelfError:
+        """The error to raise; a cue whose reply was refused is not also blamed for having none."""
+        if self.reply is None:
+            self.target.desk.cues = [cue for cue in self.target.desk.cues if cue is not self]
+        return kind(text)
 
     def __repr__(self) -> str:
         arguments = "" if self.expected is None else "".join(f", {a}" for a in _written(self.target, self.expected))
@@ -310,16 +325,18 @@ class StreamCue(Cue[P, R], Generic[P, R, T]):
         """
         promise = self.target.member.promise
         if not promise.stream and promise.type is not Any:
-            raise ReplyRefused(
-                f"{self}.streams(…): {self.target.name} promises {promise.name}, which is no stream; use .gives(…)"
+            raise self._refused(
+                ReplyRefused,
+                f"{self}.streams(…): {self.target.name} promises {promise.name}, which is no stream; use .gives(…)",
             )
         for item in items:
             wrong = (
                 None if isinstance(item, Raising) or not self.target.desk.check_replies else misfit(item, promise.item)
             )
             if wrong is not None:
-                raise ReplyRefused(
-                    f"{self}.streams({show(item, 60)}): the stream's items are {type_name(promise.item)}, but {wrong}"
+                raise self._refused(
+                    ReplyRefused,
+                    f"{self}.streams({show(item, 60)}): the stream's items are {type_name(promise.item)}, but {wrong}",
                 )
         self._with(Streamed(items, promise.stream))
         return self

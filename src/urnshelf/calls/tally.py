@@ -143,15 +143,11 @@ def unseen(first: Any, /, *more: Any) -> Unseen:
     Raises:
         CueRefused: none of these.
     """
-    calls: dict[int, Call] = {}
-    names = []
-    for what in (first, *more):
-        desk, chosen, name = _scope(what, "unseen")
-        names.append(name)
-        for call in desk.calls(chosen):
-            if call.number not in desk.looked_at and not _is_look_up(call):
-                calls[call.number] = call
-    result = Unseen([calls[number] for number in sorted(calls)], ", ".join(names))
+    scopes = [_scope(what, "unseen") for what in (first, *more)]
+    desk = scopes[0][0]
+    found = desk.calls(lambda entry: any(chosen(entry) for _, chosen, _ in scopes))
+    unlooked = [call for call in found if call.number not in desk.looked_at and not _is_look_up(call)]
+    result = Unseen(unlooked, ", ".join(name for _, _, name in scopes))
     desk.last_look = result
     return result
 

@@ -12,16 +12,23 @@ from urnshelf.interfaces.members import NO_DEFAULT, Interface, Member
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
+_ASKING_FOR_ISINSTANCE = frozenset({"typing", "typing_extensions"})
+"""Where `isinstance` looks for a protocol's attributes, before it asks for the class: no reading of the service's."""
+
+
 def attribute_of(member: Member, index: int) -> property:
     """The attribute as a property: read from its cues, the value last assigned, or the class's constant."""
 
     def read(fake: Any) -> Any:
         target: Target = fake._urnshelf_targets[index]
+        frame = sys._getframe(1)
+        if frame.f_globals.get("__name__") in _ASKING_FOR_ISINSTANCE:
+            raise AttributeError(member.name)
         if target.assigned is not UNASSIGNED:
             return target.assigned
         if not target.cues and member.default is not NO_DEFAULT:
             return member.default
-        return target.desk.take(target, (), sys._getframe(1))
+        return target.desk.take(target, (), frame)
 
     def write(fake: Any, value: Any) -> None:
         state: FakeState = fake._urnshelf_state

@@ -22,7 +22,7 @@ from urnshelf.fakes.attributes import attribute_of, manners_of
 from urnshelf.interfaces.members import QUIET, Interface, Member
 from urnshelf.records.copies import PLAIN
 
-_FAKE = Parameter("fake", Parameter.POSITIONAL_ONLY)
+_FAKE = Parameter("_us_fake", Parameter.POSITIONAL_ONLY)
 
 _PLAIN_METHOD = """
 def call(_us_fake{parameters}):
@@ -36,7 +36,7 @@ def call(_us_fake{parameters}):
                 (_us_live if _us_where < 0 else _us_live[_us_where]) == _us_cue.want
                 and (_us_cue.more is None or _us_cue.more(_us_live))
             )
-        except Exception:
+        except _us_exception:
             _us_fits = False
         if _us_fits:
             _us_frame = _us_getframe(1)
@@ -124,6 +124,9 @@ def _method(member: Member, index: int, interface: Interface) -> Any:
         "_us_getframe": sys._getframe,
         "_us_yours": YOURS,
         "_us_plain": PLAIN,
+        "_us_type": type,
+        "_us_map": map,
+        "_us_exception": Exception,
         "_us_awaited": _awaited,
         "_us_own": getattr(object, member.name, lambda _: True),
         **{f"_us_default_{i}": p.default for i, p in enumerate(parameters)},
@@ -151,11 +154,11 @@ def _plain_test(parameters: tuple[Parameter, ...]) -> str:
     test = ""
     for p in parameters:
         if p.kind is Parameter.VAR_POSITIONAL:
-            test += f" and (not {p.name} or _us_plain.issuperset(map(type, {p.name})))"
+            test += f" and (not {p.name} or _us_plain.issuperset(_us_map(_us_type, {p.name})))"
         elif p.kind is Parameter.VAR_KEYWORD:
-            test += f" and (not {p.name} or _us_plain.issuperset(map(type, {p.name}.values())))"
+            test += f" and (not {p.name} or _us_plain.issuperset(_us_map(_us_type, {p.name}.values())))"
         else:
-            test += f" and type({p.name}) in _us_plain"
+            test += f" and _us_type({p.name}) in _us_plain"
     return test
 
 

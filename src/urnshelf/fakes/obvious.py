@@ -52,7 +52,7 @@ def _obvious_reply(call: LiveCall, fake_for: Callable[[Any], Any]) -> Any:
     if promised is Self:
         return call.target.state.fake
     if is_interface(promised):
-        if get_origin(promised) is None and isinstance(call.target.state.fake, promised):
+        if promised in getattr(call.target.state.interface.origin, "__mro__", ()):
             return call.target.state.fake
         try:
             return fake_for(promised)

@@ -2,8 +2,8 @@
 
 ADJECTIVES = tuple(
     """Amber Brisk Calm Copper Distant Eager Early Fair Gentle Golden Gray Green Hollow Ivory Keen Late Light Little
-    Long Mellow Misty Noble Northern Olive Pale Patient Quiet Red Salt Silent Silver Slow Southern Steady Swift Tall Tidal
-    White Wild Winter""".split()
+    Long Mellow Misty Noble Northern Olive Pale Patient Quiet Red Salt Silent Silver Slow Southern Steady Swift Tall
+    Tidal White Wild Winter""".split()
 )
 
 NOUNS = tuple(
