@@ -93,9 +93,7 @@ def gauge(shelf: Shelf) -> Gauge:
 # --- values -----------------------------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize(
-    ("when_spent", "seen"), [("repeat", [100, 10, 0, 0, 0]), ("cycle", [100, 10, 0, 100, 10])]
-)
+@pytest.mark.parametrize(("when_spent", "seen"), [("repeat", [100, 10, 0, 0, 0]), ("cycle", [100, 10, 0, 100, 10])])
 def test_values_in_turn(shelf: Shelf, when_spent: Any, seen: list[int]) -> None:
     berths = shelf.fake(BerthRepository)
     cue(berths.count).gives(100, 10, 0, when_spent=when_spent)
@@ -107,9 +105,9 @@ def test_values_that_refuse_when_spent_cannot_be_hidden() -> None:
     berths = shelf.fake(BerthRepository)
     cue(berths.count).gives(1, 2, when_spent="refuse")
     assert [berths.count(), berths.count()] == [1, 2]
-    with pytest.raises(RepliesSpent, match="all 2 were given"):
+    with pytest.raises(RepliesSpent, match="gives\\(1, 2, when_spent='refuse'\\) has values: 2"):
         berths.count()
-    with pytest.raises(RefusalHidden, match="all 2 were given"):
+    with pytest.raises(RefusalHidden, match="gives\\(1, 2, when_spent='refuse'\\) has values: 2"):
         shelf.close()
 
 
@@ -367,8 +365,8 @@ def test_an_int_keeps_a_promise_of_a_float_and_a_fake_one_of_its_interface(shelf
     ("wrong", "complaint"),
     [
         (lambda g: cue(g.read), "was given no reply"),
-        (lambda g: cue(g.read, "A", 5), r"too many positional arguments. The method's arguments: read\(station: "),
-        (lambda g: cue(g.read, stations="A"), "missing a required argument: 'station'"),
+        (lambda g: cue(g.read, "A", 5), r"too many positional arguments\n  the method is   read\(station: str, "),
+        (lambda g: cue(g.read, stations="A"), "there is no argument 'stations'"),
         (lambda g: cue(g.read("A")), "UnansweredCall"),
         (lambda g: cue(Gauge.read), "that one is real"),
         (lambda g: cue(len), "that one is real"),

@@ -27,6 +27,7 @@ from urnshelf.calls.replies import (
     raising,
 )
 from urnshelf.calls.target import UNASSIGNED, AssignmentHandle, AttributeHandle, Target, target_of
+from urnshelf.calls.wording import signature_line
 from urnshelf.errors import CueRefused, ReplyRefused, UrnShelfError
 from urnshelf.interfaces.hints import type_name
 from urnshelf.interfaces.promises import misfit
@@ -276,8 +277,9 @@ class Cue(Generic[P, R]):
         if wrong is not None:
             raise self._refused(
                 ReplyRefused,
-                f"{self}.gives({show(value, 60)}): {self.target.name} promises {promise.name}, but {wrong}. "
-                "Give a value of that type, or switch the check off with Shelf(check_replies=False).",
+                f"{self.target.name} promises {promise.name}, but {wrong}\n  in   {self}.gives({show(value, 60)})\n"
+                + ("For a stream, use .streams(…). " if promise.stream else "")
+                + "Give a value of that type, or switch the check off with Shelf(check_replies=False).",
             )
 
     def _check_takes(self, function: Callable[..., Any]) -> None:
@@ -293,7 +295,7 @@ class Cue(Generic[P, R]):
             raise self._refused(
                 CueRefused,
                 f"{self}.computes({getattr(function, '__name__', function)}): the function cannot be called as the "
-                f"method is ({why}). The method's arguments: {described(self.target)}",
+                f"method is: {why}\n  the method is   {signature_line(self.target)}",
             ) from None
 
     def _refused(self, kind: type[UrnShelfError], text: str) -> UrnShelfError:
@@ -422,8 +424,10 @@ def bind(target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: st
         bound = signature.bind(*args, **kwargs)
     except TypeError as why:
         given = ", ".join([*(show(a, 40) for a in args), *(f"{k}={show(v, 40)}" for k, v in kwargs.items())])
+        unknown = [name for name in kwargs if name not in signature.parameters]
+        wrong = f"there is no argument {unknown[0]!r}" if unknown else str(why)
         raise CueRefused(
-            f"{verb}({target.name}, {given}): {why}. The method's arguments: {described(target)}"
+            f"{verb}({target.name}, {given}): {wrong}\n  the method is   {signature_line(target)}"
         ) from None
     bound.apply_defaults()
     return tuple(bound.arguments.values())
@@ -434,11 +438,6 @@ _ASSIGNMENT = inspect.Signature([inspect.Parameter("value", inspect.Parameter.PO
 
 def _is_exact(value: Any) -> bool:
     return type(value) in _EXACT and bool(value == value) and not (value == 0 or value == 1)
-
-
-def described(target: Target) -> str:
-    """The method's name and parameters, as they are declared."""
-    return f"{target.member.name}{target.member.signature}"
 
 
 def _written(target: Target, expected: tuple[Any, ...]) -> list[str]:

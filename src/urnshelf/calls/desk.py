@@ -13,7 +13,7 @@ from urnshelf.calls.ledger import NO_REPLY, Call, Calls, Entry, Outcome
 from urnshelf.calls.place import locate
 from urnshelf.calls.replies import LiveCall, Pending
 from urnshelf.calls.target import Target
-from urnshelf.calls.wording import hidden_refusals, unanswered
+from urnshelf.calls.wording import hidden_refusals, spent_text, unanswered
 from urnshelf.errors import CueRefused, RefusalHidden, RepliesSpent, UnansweredCall
 from urnshelf.records.copies import keep_each
 
@@ -134,8 +134,9 @@ class Desk:
                 if reply is not NO_REPLY:
                     return reply
         except RepliesSpent as spent:
-            self.note_refusal(spent)
-            raise
+            told = RepliesSpent(spent_text(str(spent), self._find(call)))
+            self.note_refusal(told)
+            raise told from None
         refusal = UnansweredCall(unanswered(self._find(call), self.unread(call.target)))
         self.note_refusal(refusal)
         raise refusal

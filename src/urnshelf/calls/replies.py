@@ -101,11 +101,7 @@ class Values:
 
     def _past_the_end(self, call: LiveCall, turn: int) -> int:
         if self.when_spent == "refuse":
-            n = len(self.items)
-            raise RepliesSpent(
-                f"{call.target.name} was called once more than its cue has values: all {n} were given. "
-                f"Add a value, or let it go on with gives(…, when_spent='repeat') or 'cycle'."
-            )
+            raise RepliesSpent(f"{call.target.name} was called once more than {self!r} has values: {len(self.items)}")
         return turn % len(self.items) if self.when_spent == "cycle" else -1
 
     def __repr__(self) -> str:

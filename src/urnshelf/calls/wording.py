@@ -5,6 +5,7 @@ Every message is bounded: a few nearest calls or cues, each value on one line.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
@@ -32,6 +33,20 @@ def call_line(call: Call) -> str:
     """One call on one line, without its place."""
     short = call.method.rpartition(".")[2]
     return f"#{call.number}  {short}{call.arguments!r}"
+
+
+def signature_line(target: Target) -> str:
+    """The method as it is declared: `depth_at(harbour: str, at: datetime) -> float`."""
+    if target.is_assignment:
+        return f"{target.member.name} = value"
+    return f"{target.member.name}{target.member.signature}".replace("'", "")
+
+
+def spent_text(text: str, call: Call) -> str:
+    """The message of a cue whose values are spent."""
+    return (
+        f'{text}\n\n  called from   {call.called_from}\n\nAdd a value, or let it go on: gives(…, when_spent="repeat")'
+    )
 
 
 def described_arguments(target: Target, expected: Sequence[Any] | None) -> str:
@@ -62,8 +77,8 @@ def unanswered(call: Call, unread: str) -> str:
 def _nearest_cues(cues: Sequence[Cue[..., Any]], call: Call) -> list[str]:
     ranked = sorted(cues, key=lambda cue: _distance(cue.expected, call.values))
     lines = []
-    for cue in ranked[:NEAREST]:
-        lines.append(f"  a cue         {cue}   set at {cue.place}")
+    for title, cue in zip(("nearest cue", "another cue", "another cue"), ranked, strict=False):
+        lines += [f"  {title}   {cue}", f"                set at {cue.place}"]
         if cue.spent:
             lines.append(f"                fits, but has served the {plural(cue.limit or 0, 'call')} it was set for")
         else:
@@ -169,9 +184,10 @@ def _counted(call: Call) -> str:
 def hidden_refusals(refusals: Sequence[Exception]) -> str:
     """Refusals that the code under test caught."""
     count = plural(len(refusals), "call")
-    head = f"{count} had no answer, and the code under test caught the refusal, so the test went on with a wrong turn:"
-    shown = [_indented(str(refusal)) for refusal in refusals[:2]]
-    more = [f"… and {len(refusals) - 2} more"] * (len(refusals) > 2)
+    head = f"{count} had no answer, and the code under test caught the refusal, so the test took a wrong turn:"
+    times = Counter(map(str, refusals))
+    shown = [_indented(f"{text}\n({n} times)" if n > 1 else text) for text, n in list(times.items())[:2]]
+    more = [f"… and {len(times) - 2} more"] * (len(times) > 2)
     wanted = "Is a refusal what the test is about? Then say so: with shelf.refusals_expected(): …"
     return "\n\n".join([head, *shown, *more, wanted])
 

@@ -115,7 +115,11 @@ class Table(Generic[T]):
         """The error for a key that no record has."""
         known = ", ".join(show(k, 20) for k in list(self._rows)[:8]) or "none"
         more = ", …" if len(self._rows) > 8 else ""
-        return self._missing(f"no {self.name} has {self.key or 'key'}={show(key)}; on the shelf: {known}{more}")
+        hint = f" (shelf.define({self.name}, missing=…) makes this your own exception)"
+        return self._missing(
+            f"no {self.name} has {self.key or 'key'}={show(key)}; on the shelf: {known}{more}"
+            + (hint if self._missing is RecordMissing else "")
+        )
 
     def _ordered(self) -> list[T]:
         """In order of key, as databases return rows unasked; in order of arrival when keys do not compare."""

@@ -1,0 +1,204 @@
+"""Messages of failures, word for word. To see what a change does to them: run with WRITE_GOLDEN=1 and read the diff."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, Protocol
+
+import pytest
+
+from urnshelf import Shelf, cue, holding, raising, tally, unseen, whatever
+from urnshelf.demo.harbour import (
+    Berth,
+    BerthRepository,
+    GaugeSilent,
+    Mooring,
+    MooringDesk,
+    MooringRegister,
+    PilotPager,
+    TideService,
+    Vessel,
+)
+
+GOLDEN = Path(__file__).parent / "golden"
+NOON = datetime(2030, 6, 1, 12, tzinfo=UTC)
+SCREEN = (130, 40)
+
+
+class Signals(Protocol):
+    def send(self, flags: list[Any], text: str = "", **more: Any) -> None: ...
+
+
+def desk_with_a_vessel(shelf: Shelf) -> MooringDesk:
+    shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007", draught_m=4.1))
+    return shelf.furnish(MooringDesk)
+
+
+def failing(look: object) -> None:
+    raise AssertionError(str(look))
+
+
+def no_cue(shelf: Shelf) -> None:
+    desk_with_a_vessel(shelf).moor(7, NOON)
+
+
+def nearest_cue(shelf: Shelf) -> None:
+    tides = shelf.fake(TideService)
+    cue(tides.depth_at, "Norrvik", whatever).gives(1.0)
+    cue(tides.depth_at, "Skarvik", datetime(2030, 6, 1, 13, tzinfo=UTC)).gives(6.3)
+    desk_with_a_vessel(shelf).moor(7, NOON)
+
+
+def cue_used_up(shelf: Shelf) -> None:
+    tides = shelf.fake(TideService)
+    cue(tides.depth_at, "Skarvik", whatever).gives(raising(GaugeSilent())).for_calls(1)
+    desk_with_a_vessel(shelf).moor(7, NOON)
+
+
+def record_differs(shelf: Shelf) -> None:
+    register = shelf.fake(MooringRegister)
+    mooring = shelf.urn.draw(Mooring, vessel_id=7, id=None)
+    register.add(mooring)
+    mooring.days += 2
+    mooring.id = None
+    failing(tally(register.add, mooring))
+
+
+def text_differs(shelf: Shelf) -> None:
+    pilots = shelf.fake(PilotPager)
+    long = "to all pilots: " + "the harbour is closed, " * 12
+    pilots.page(7, long + "come at noon")
+    failing(tally(pilots.page, 7, long + "come at once"))
+
+
+def never_called(shelf: Shelf) -> None:
+    berths = shelf.fake(BerthRepository)
+    berths.count()
+    failing(tally(berths.save))
+
+
+def called_too_often(shelf: Shelf) -> None:
+    pilots = shelf.fake(PilotPager)
+    for _ in range(7):
+        pilots.page(7, "Gray Heron")
+    failing(tally(pilots.page, 7, whatever))
+
+
+def two_hundred_calls(shelf: Shelf) -> None:
+    signals = shelf.fake(Signals)
+    for number in range(200):
+        signals.send(list(range(10_000)), f"signal {number}", channel=number % 3)
+    wanted = tally(signals.send, list(range(9_999)), "signal 150", channel=0)
+    failing(wanted)
+
+
+def matcher_differs(shelf: Shelf) -> None:
+    register = shelf.fake(MooringRegister)
+    register.add(shelf.urn.draw(Mooring, vessel_id=7, days=3))
+    failing(tally(register.add, holding(vessel_id=7, days=4)))
+
+
+def something_else_was_called(shelf: Shelf) -> None:
+    pilots = shelf.fake(PilotPager)
+    pilots.page(7, "Gray Heron")
+    pilots.page(8, "Long Eider", urgent=True)
+    assert tally(pilots.page, 7, whatever) == 1
+    failing(unseen(pilots))
+
+
+def cue_refused(shelf: Shelf) -> None:
+    cue(shelf.fake(TideService).depth_at, "Skarvik", when=NOON)  # type: ignore[call-overload]
+
+
+def reply_refused(shelf: Shelf) -> None:
+    cue(shelf.fake(BerthRepository).find_by_harbour, "Skarvik").gives([shelf.urn.draw(Berth), "B-02"])  # type: ignore[list-item]
+
+
+def values_exhausted(shelf: Shelf) -> None:
+    tides = shelf.fake(TideService)
+    cue(tides.depth_at).gives(raising(GaugeSilent()), when_spent="refuse")
+    desk_with_a_vessel(shelf).moor(7, NOON)
+
+
+def refusal_hidden(shelf: Shelf) -> None:
+    tides = shelf.fake(TideService)
+    for _ in range(3):
+        try:
+            tides.depth_at("Skarvik", NOON)
+        except Exception:
+            continue
+
+
+def no_reading(shelf: Shelf) -> None:
+    class Berths(Protocol):
+        def find_deepest(self, harbour: str) -> Berth: ...
+
+    shelf.fake(Berths).find_deepest("Skarvik")
+
+
+def missing_record(shelf: Shelf) -> None:
+    shelf.stock(Berth, 3)
+    shelf.fake(BerthRepository).get(9)
+
+
+def lacking_dependency(shelf: Shelf) -> None:
+    class Service:
+        def __init__(self, tides: TideService, retries: int, berths) -> None: ...  # type: ignore[no-untyped-def]
+
+    shelf.furnish(Service)
+
+
+def not_an_interface(shelf: Shelf) -> None:
+    shelf.fake(int)
+
+
+def cannot_draw(shelf: Shelf) -> None:
+    from dataclasses import dataclass
+
+    @dataclass
+    class Engine:
+        power: complex
+
+    shelf.stock(Engine, 3)
+
+
+SCENARIOS: list[Callable[[Shelf], None]] = [
+    no_cue,
+    nearest_cue,
+    cue_used_up,
+    record_differs,
+    text_differs,
+    never_called,
+    called_too_often,
+    two_hundred_calls,
+    matcher_differs,
+    something_else_was_called,
+    cue_refused,
+    reply_refused,
+    values_exhausted,
+    refusal_hidden,
+    no_reading,
+    missing_record,
+    lacking_dependency,
+    not_an_interface,
+    cannot_draw,
+]
+
+
+@pytest.mark.parametrize("scenario", SCENARIOS, ids=lambda scenario: scenario.__name__)
+def test_message(scenario: Callable[[Shelf], None]) -> None:
+    with pytest.raises(Exception) as failure, Shelf(seed=7) as shelf:
+        scenario(shelf)
+    message = f"{type(failure.value).__name__}: {failure.value}\n"
+    lines = message.splitlines()
+    assert len(lines) <= SCREEN[1]
+    assert max(map(len, lines)) <= 3 * SCREEN[0]
+    told = re.sub(r"(\.py):\d+", r"\1:NN", message.replace("<locals>.", ""))
+    golden = GOLDEN / f"{scenario.__name__}.txt"
+    if "WRITE_GOLDEN" in os.environ:
+        golden.write_text(told)
+    assert told == golden.read_text()
