@@ -21,7 +21,7 @@ from urnshelf.demo.harbour import (
 )
 
 if TYPE_CHECKING:
-    from conftest import World
+    from worlds import World
 
 NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
 HERON = Vessel(id=7, name="Gray Heron", call_sign="GH-0007", length_m=38.0, draught_m=4.1)

@@ -4,8 +4,6 @@ from pathlib import Path
 
 import pytest
 
-pytest_plugins = ["pytester"]
-
 
 @pytest.fixture(scope="session")
 def root() -> Path:

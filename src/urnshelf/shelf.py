@@ -57,7 +57,7 @@ class Shelf:
         self._drawn: Counter[type] = Counter()
         readings = Readings(self._store)
         last = (empty,) if unanswered == "empty" else ()
-        answerers = (script, readings.answer, obvious(self._fake_for), *last)
+        answerers = (script, readings.answer, obvious(self._fake_for, readings.must_be_told), *last)
         self.desk = Desk(answerers, check_replies, readings.why_not)
         self._fakes = Fakes(self.desk)
 

@@ -10,6 +10,7 @@ from typing import Any, NoReturn, Self, get_origin
 
 from urnshelf.calls.ledger import NO_REPLY
 from urnshelf.calls.replies import LiveCall
+from urnshelf.calls.target import Target
 from urnshelf.errors import UrnShelfError
 from urnshelf.records.shapes import shape_of
 
@@ -30,11 +31,18 @@ class Obvious:
 OBVIOUS = Obvious()
 
 
-def obvious(fake_for: Callable[[Any], Any]) -> Callable[[LiveCall], Any]:
-    """The answerer; `fake_for` gives the fake of an interface."""
+def obvious(
+    fake_for: Callable[[Any], Any], must_be_told: Callable[[Target], bool] = lambda _: False
+) -> Callable[[LiveCall], Any]:
+    """The answerer.
+
+    Args:
+        fake_for: gives the fake of an interface.
+        must_be_told: whether a method does something to records that is not known; to do nothing would be a lie.
+    """
 
     def answer(call: LiveCall) -> Any:
-        reply = _obvious_reply(call, fake_for)
+        reply = NO_REPLY if must_be_told(call.target) else _obvious_reply(call, fake_for)
         if reply is not NO_REPLY:
             call.outcome.answered_by = OBVIOUS
         return reply

@@ -32,7 +32,12 @@ class Readings:
     def why_not(self, target: Target) -> str:
         """Why the method is not read; empty for a method that speaks of no records."""
         reading = reading_of(target)
-        return reading.why if isinstance(reading, Unread) and "no record type" not in reading.why else ""
+        return reading.why if isinstance(reading, Unread) else ""
+
+    def must_be_told(self, target: Target) -> bool:
+        """Whether the method looks like a store operation, but which one is not certain."""
+        reading = reading_of(target)
+        return isinstance(reading, Unread) and reading.is_operation
 
 
 def reading_of(target: Target) -> Reading | Unread:

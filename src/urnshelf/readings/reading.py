@@ -34,7 +34,11 @@ _MANY: dict[Any, Callable[[list[Any]], Any]] = {
     abc.MutableSequence: list,
     abc.Iterator: iter,
     abc.Generator: iter,
+    abc.AsyncIterator: list,
+    abc.AsyncGenerator: list,
+    abc.AsyncIterable: list,
 }
+"""How many records are given; an async stream is made of the list by the answerer."""
 
 
 class Reading(NamedTuple):
@@ -53,6 +57,8 @@ class Unread(NamedTuple):
     """Why a method was not read."""
 
     why: str
+    is_operation: bool = True
+    """Whether it looks like a store operation all the same: then not even a promised None is obvious."""
 
 
 class Result(NamedTuple):
@@ -67,17 +73,17 @@ class Result(NamedTuple):
 def read(member: Member, interface: Interface) -> Reading | Unread:
     """What the method stands for, or why that is not certain."""
     if member.kind == "attribute" or member.name.startswith("_"):
-        return Unread("only public methods are read")
+        return Unread("only public methods are read", is_operation=False)
     result = result_of(member.promise.type)
     record_type = result.record_type or _argument_record(member) or _only_record(interface)
     if record_type is None:
-        return Unread("it is about no record type that can be told")
+        return Unread("", is_operation=False)
     verb, *words = member.name.split("_")
     for reader in (_read_write, _read_removal, _read_question, _read_look_up):
         found = reader(verb, words, member, record_type, result)
         if found is not None:
             return found
-    return Unread(f"the verb {verb!r} is not one that is read")
+    return Unread(f"the verb {verb!r} is not one that is read", is_operation=False)
 
 
 def result_of(promised: Any) -> Result:
@@ -213,7 +219,7 @@ def _condition(words: list[str], member: Member, record_type: type) -> tuple[str
     assert shape is not None
     if words and words[0] != "by":
         head, _, tail = "_".join(words).partition("_by_")
-        if head not in ("all", *_plain_names(record_type)):
+        if head not in _plain_names(record_type):
             return Unread(f"the word {words[0]!r} of its name is not accounted for")
         words = ["by", *tail.split("_")] if tail else []
     if words:
@@ -249,7 +255,7 @@ def _words_of(record_type: type) -> list[str]:
 
 def _plain_names(record_type: type) -> tuple[str, ...]:
     name = snake_case(record_type.__name__)
-    return name, name + "s"
+    return "all", name, f"{name}s", f"all_{name}s"
 
 
 def _told(record_type: type, fields: tuple[str, ...]) -> str:

@@ -1,0 +1,159 @@
+"""The pytest plugin and the command line, as their users meet them."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+
+import pytest
+
+IMPORTS = """
+from datetime import UTC, datetime
+import pytest
+from urnshelf import *
+from urnshelf.demo.harbour import *
+NOON = datetime(2030, 6, 1, 12, tzinfo=UTC)
+"""
+
+
+def run(pytester: pytest.Pytester, test: str, *options: str) -> pytest.RunResult:
+    pytester.makepyfile(test_it=IMPORTS + test)
+    return pytester.runpytest_subprocess("-p", "no:cacheprovider", "-p", "no:cov", *options)
+
+
+def test_a_shelf_is_fresh_and_seeded_by_the_tests_name(pytester: pytest.Pytester) -> None:
+    test = """
+seen = {}
+@pytest.mark.parametrize("n", [1, 2, 1])
+def test_draw(shelf, n, request):
+    assert shelf.records(Berth).count() == 0
+    seen[request.node.nodeid] = shelf.stock(Berth).code
+def test_draws_differ_by_name():
+    assert len(set(seen.values())) == len(seen)
+"""
+    run(pytester, test).assert_outcomes(passed=4)
+    same = "\ndef test_draw(shelf): print('drew', shelf.stock(Berth).code)\n"
+    lines = [run(pytester, same, "-s", "--urnshelf-seed", "7").stdout.str() for _ in range(2)]
+    codes = {line for text in lines for line in text.splitlines() if "drew" in line}
+    assert len(codes) == 1
+
+
+def test_a_failing_tally_tells_why_at_the_assertion_and_whole_below(pytester: pytest.Pytester) -> None:
+    test = """
+def test_it(shelf):
+    pilots = shelf.fake(PilotPager)
+    cue(pilots.page, 9, whatever).gives(None)
+    for number in range(5):
+        pilots.page(number, "Gray Heron")
+    assert tally(pilots.page, 7, "Gray Heron") == 1
+"""
+    result = run(pytester, test, "--urnshelf-seed", "3")
+    result.assert_outcomes(failed=1)
+    result.stdout.fnmatch_lines(
+        [
+            "E *assert expected 1, counted 0 of PilotPager.page(vessel_id=7, message='Gray Heron', urgent=False)",
+            "E *not counted: 5 calls with other arguments, the nearest:",
+            "E *vessel_id  <-- differs",
+            "E *more below, under 'urn shelf'",
+            "*- urn shelf -*",
+            "seed 3 (the same records again: --urnshelf-seed 3)",
+            "0 calls of PilotPager.page*",
+            "1 cue never used:",
+            "  cue(PilotPager.page, 9, whatever*",
+        ]
+    )
+
+
+@pytest.mark.parametrize(
+    ("claim", "told"),
+    [
+        ("1 < tally(pilots.page)", "expected > 1, counted 1 of PilotPager.page"),
+        ("tally(pilots.page) >= 2", "expected >= 2, counted 1 of PilotPager.page"),
+        ("not unseen(pilots)", "1 unseen call of PilotPager: #1 PilotPager.page(vessel_id=7*"),
+        ("not tally(pilots.page)", "assert not 1 call of PilotPager.page"),
+        ("tally(pilots.page, 8, whatever)", "assert 0 calls of PilotPager.page(vessel_id=8, message=whatever*"),
+    ],
+)
+def test_other_assertions(pytester: pytest.Pytester, claim: str, told: str) -> None:
+    test = f"""
+def test_it(shelf):
+    pilots = shelf.fake(PilotPager)
+    pilots.page(7, "Gray Heron")
+    assert {claim}
+"""
+    result = run(pytester, test)
+    result.assert_outcomes(failed=1)
+    result.stdout.fnmatch_lines([f"E *{told}*", "*- urn shelf -*", "*#1*page(vessel_id=7*test_it.py:*"])
+
+
+def test_a_hidden_refusal_fails_the_test_itself(pytester: pytest.Pytester) -> None:
+    test = """
+def test_it(shelf):
+    try:
+        shelf.fake(TideService).depth_at("Skarvik", NOON)
+    except Exception:
+        pass
+def test_without_a_reply(shelf):
+    cue(shelf.fake(TideService).depth_at)
+"""
+    result = run(pytester, test)
+    result.assert_outcomes(failed=2)
+    result.stdout.fnmatch_lines(["1 call had no answer, and the code under test caught the refusal*"])
+    result.stdout.fnmatch_lines(["cue(TideService.depth_at) was given no reply*"])
+    assert "desk.py" not in result.stdout.str()
+
+
+def test_a_refusal_shows_the_users_lines_and_none_of_ours(pytester: pytest.Pytester) -> None:
+    test = """
+def test_it(shelf):
+    shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH"))
+    shelf.furnish(MooringDesk).moor(7, NOON)
+"""
+    text = run(pytester, test).stdout.str()
+    assert "UnansweredCall: TideService.depth_at" in text
+    assert "services.py" in text
+    assert not [name for name in ("desk.py", "compile.py", "cue.py", "<urnshelf fake>") if name in text]
+
+
+def test_a_refusal_that_another_failure_covers_is_told(pytester: pytest.Pytester) -> None:
+    test = """
+def test_it(shelf):
+    try:
+        shelf.fake(TideService).depth_at("Skarvik", NOON)
+    except Exception:
+        pass
+    assert 1 == 2
+"""
+    result = run(pytester, test)
+    result.stdout.fnmatch_lines(["*assert 1 == 2*", "caught by the code under test: TideService.depth_at*"])
+
+
+def command(*words: str, **environment: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, "-m", "urnshelf.cli", *words],
+        capture_output=True,
+        text=True,
+        env={**os.environ, "PYTHONIOENCODING": "utf-8", **environment},
+        check=False,
+    )
+
+
+def test_the_tour_is_the_same_in_every_process() -> None:
+    one = command("tour", "--seed", "7", PYTHONHASHSEED="1")
+    two = command("tour", "--seed", "7", PYTHONHASHSEED="2")
+    assert (one.returncode, one.stderr) == (0, "")
+    assert one.stdout == two.stdout
+    assert "\x1b" not in one.stdout
+    assert "The ledger: every call, in order" in one.stdout
+    assert "vessel_id  <-- differs" in one.stdout
+    assert one.stdout.count("  holds   assert") == 3
+    assert command("tour", "--seed", "8").stdout != one.stdout
+
+
+def test_help_version_and_wrong_words() -> None:
+    assert "tour" in command().stdout
+    assert command("--version").stdout.startswith("urnshelf 0.")
+    wrong = command("tuor")
+    assert wrong.returncode == 2
+    assert "invalid choice: 'tuor'" in wrong.stderr

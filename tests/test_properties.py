@@ -1,0 +1,149 @@
+"""Laws: any call that Python accepts is answered by its own cue and by no other; drawing is pure; copies are equal."""
+
+from __future__ import annotations
+
+import inspect
+from dataclasses import dataclass
+from inspect import Parameter
+from typing import Any
+
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from urnshelf import Shelf, Urn, UnansweredCall, cue, tally
+from urnshelf.demo.harbour import Mooring
+from urnshelf.records.copies import keep
+from urnshelf.records.equality import same
+
+KINDS = [
+    Parameter.POSITIONAL_ONLY,
+    Parameter.POSITIONAL_OR_KEYWORD,
+    Parameter.VAR_POSITIONAL,
+    Parameter.KEYWORD_ONLY,
+    Parameter.VAR_KEYWORD,
+]
+plain = st.one_of(st.none(), st.booleans(), st.integers(-3, 3), st.floats(allow_nan=True), st.text(max_size=3))
+values = st.recursive(
+    plain, lambda inner: st.one_of(st.lists(inner, max_size=3), st.dictionaries(st.text(max_size=2), inner, max_size=2))
+)
+
+
+@st.composite
+def signatures(draw: st.DrawFn) -> inspect.Signature:
+    kinds = sorted(draw(st.lists(st.sampled_from(KINDS), max_size=6)), key=KINDS.index)
+    parameters: list[Parameter] = []
+    defaulted = False
+    for number, kind in enumerate(kinds):
+        star = kind in (Parameter.VAR_POSITIONAL, Parameter.VAR_KEYWORD)
+        if star and any(p.kind is kind for p in parameters):
+            continue
+        if kind is Parameter.KEYWORD_ONLY:
+            has_default = draw(st.booleans())
+        else:
+            has_default = defaulted = defaulted or draw(st.booleans())
+        default = draw(values) if has_default and not star else Parameter.empty
+        parameters.append(Parameter(f"p{number}", kind, default=default))
+    return inspect.Signature(parameters)
+
+
+@st.composite
+def calls(draw: st.DrawFn) -> tuple[inspect.Signature, list[Any], dict[str, Any]]:
+    """A signature and arguments that it accepts."""
+    signature = draw(signatures())
+    args: list[Any] = []
+    kwargs: dict[str, Any] = {}
+    positional = True
+    for p in signature.parameters.values():
+        if p.kind is Parameter.VAR_POSITIONAL:
+            args += draw(st.lists(values, max_size=2)) if positional else []
+        elif p.kind is Parameter.VAR_KEYWORD:
+            kwargs |= draw(st.dictionaries(st.sampled_from(["x", "y"]), values, max_size=2))
+        elif p.default is not Parameter.empty and draw(st.booleans()):
+            positional = False
+        elif p.kind is Parameter.KEYWORD_ONLY or (p.kind is Parameter.POSITIONAL_OR_KEYWORD and draw(st.booleans())):
+            kwargs[p.name] = draw(values)
+            positional = False
+        elif positional:
+            args.append(draw(values))
+        elif p.kind is Parameter.POSITIONAL_OR_KEYWORD:
+            kwargs[p.name] = draw(values)
+        else:
+            assume(p.default is not Parameter.empty)
+    try:
+        signature.bind(*args, **kwargs)
+    except TypeError:
+        assume(False)
+    return signature, args, kwargs
+
+
+def fake_with(signature: inspect.Signature, shelf: Shelf) -> Any:
+    """The fake of a class whose one method has this signature."""
+
+    def go(*_: Any, **__: Any) -> Any:
+        raise AssertionError("never run")
+
+    me = Parameter("self", Parameter.POSITIONAL_ONLY)
+    go.__signature__ = signature.replace(parameters=[me, *signature.parameters.values()])  # type: ignore[attr-defined]
+    return shelf.fake(type("Drawn", (), {"go": go}))
+
+
+@settings(max_examples=300, deadline=None)
+@given(calls())
+def test_a_call_is_answered_by_the_cue_made_of_it(case: tuple[inspect.Signature, list[Any], dict[str, Any]]) -> None:
+    signature, args, kwargs = case
+    shelf = Shelf(check_replies=False)
+    fake = fake_with(signature, shelf)
+    assert inspect.signature(fake.go) == signature
+    cue(fake.go, *args, **kwargs).gives("mine")
+    assert fake.go(*args, **kwargs) == "mine"
+    assert fake.go(*keep(args), **keep(kwargs)) == "mine"
+    assert tally(fake.go, *args, **kwargs) == 2
+
+
+@settings(max_examples=300, deadline=None)
+@given(calls(), st.data())
+def test_no_cue_with_one_argument_changed_answers(
+    case: tuple[inspect.Signature, list[Any], dict[str, Any]], data: st.DataObject
+) -> None:
+    signature, args, kwargs = case
+    assume(args or kwargs)
+    where: Any = data.draw(st.sampled_from([*range(len(args)), *kwargs]))
+    old = args[where] if isinstance(where, int) else kwargs[where]
+    new = data.draw(values)
+    assume(not same(old, new))
+    changed_args, changed_kwargs = list(args), dict(kwargs)
+    if isinstance(where, int):
+        changed_args[where] = new
+    else:
+        changed_kwargs[where] = new
+    shelf = Shelf(check_replies=False)
+    fake = fake_with(signature, shelf)
+    cue(fake.go, *changed_args, **changed_kwargs).gives("other")
+    with shelf.refusals_expected(), pytest.raises(UnansweredCall):
+        fake.go(*args, **kwargs)
+    assert tally(fake.go, *args, **kwargs) == 1
+
+
+@dataclass
+class Box:
+    inside: Any
+
+
+@settings(max_examples=200, deadline=None)
+@given(values)
+def test_a_copy_is_the_same_and_shares_nothing_that_can_change(value: Any) -> None:
+    box = Box([value, {"again": value}])
+    copy = keep(box)
+    assert same(box, copy)
+    assert same(copy, box)
+    assert copy.inside is not box.inside
+    box.inside.append(1)
+    assert not same(box, copy)
+
+
+@settings(max_examples=100, deadline=None)
+@given(st.integers(), st.integers(0, 10**9), st.integers(0, 20), st.integers(0, 20))
+def test_any_slice_is_the_same_alone(seed: int, start: int, before: int, length: int) -> None:
+    whole = Urn(seed).draw(Mooring, range(start, start + before + length))
+    assert Urn(seed).draw(Mooring, range(start + before, start + before + length)) == whole[before:]

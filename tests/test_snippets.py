@@ -1,0 +1,39 @@
+"""Every Python snippet of the README and of the docs runs; every text block of the docs is what the tests saw."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parent.parent
+PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
+
+
+def blocks(page: Path, language: str) -> list[str]:
+    return re.findall(rf"^```{language}\n(.*?)^```$", page.read_text(), re.DOTALL | re.MULTILINE)
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_snippets_run(page: Path, pytester: pytest.Pytester) -> None:
+    """A page is one test module: its snippets in order."""
+    source = "\n\n".join(blocks(page, "python"))
+    if not source:
+        pytest.skip("no snippets")
+    pytester.makepyfile(test_page=source)
+    result = pytester.runpytest_subprocess("-p", "no:cacheprovider", "-p", "no:cov")
+    assert result.ret == 0, result.stdout.str()
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_messages_in_the_docs_are_the_real_ones(page: Path) -> None:
+    golden = [path.read_text() for path in (ROOT / "tests" / "golden").glob("*.txt")]
+    for block in blocks(page, "text"):
+        assert any(block.strip() in text for text in golden), block
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_links_lead_somewhere(page: Path) -> None:
+    for link in re.findall(r"\]\(([^)#]+)\)", page.read_text()):
+        assert (page.parent / link).exists(), link

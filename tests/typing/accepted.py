@@ -1,0 +1,94 @@
+"""What both checkers must accept, without an ignore."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from datetime import datetime
+from typing import Any, Protocol, TypeVar, assert_type
+
+from urnshelf import (
+    Shelf,
+    attribute,
+    calls_to,
+    cue,
+    fitting,
+    holding,
+    of_type,
+    raising,
+    tally,
+    unseen,
+    whatever,
+)
+from urnshelf.calls.ledger import Calls
+from urnshelf.demo.harbour import Berth, BerthRepository, GaugeSilent, MooringDesk, QuayPatrol, QuayReport, TideService
+
+T_co = TypeVar("T_co", covariant=True)
+K_contra = TypeVar("K_contra", contravariant=True)
+
+
+class Repository(Protocol[T_co, K_contra]):
+    def get(self, key: K_contra) -> T_co: ...
+
+
+class Gauge(ABC):
+    @abstractmethod
+    def history(self, station: str) -> Iterator[float]: ...
+    @abstractmethod
+    def follow(self, station: str) -> AsyncIterator[float]: ...
+    @abstractmethod
+    async def open(self, station: str) -> AsyncIterator[float]: ...
+    @abstractmethod
+    def later(self, station: str) -> Awaitable[float]: ...
+
+
+class Notify(Protocol):
+    def __call__(self, text: str, *, urgent: bool = False) -> int: ...
+
+
+def send(text: str, copies: int = 1) -> bool:
+    return bool(text) and copies > 0
+
+
+def fakes(shelf: Shelf) -> None:
+    assert_type(shelf.fake(TideService), TideService)
+    assert_type(shelf.fake(BerthRepository, name="backup"), BerthRepository)
+    assert_type(shelf.fake(Repository[Berth, int]), Repository[Berth, int])
+    assert_type(shelf.fake(Callable[[int], str]), Callable[[int], str])
+    assert_type(shelf.furnish(MooringDesk, home="Norrvik"), MooringDesk)
+    shelf.fake(send)("text", copies=2)
+
+
+def records(shelf: Shelf) -> None:
+    assert_type(shelf.stock(Berth, 3, harbour="Skarvik"), list[Berth])
+    assert_type(shelf.stock(Berth), Berth)
+    assert_type(shelf.records(Berth).get(3), Berth)
+    assert_type(shelf.records(Berth).where(harbour="Skarvik"), list[Berth])
+
+
+def cues(shelf: Shelf, noon: datetime) -> None:
+    tides, patrol, gauge = shelf.fake(TideService), shelf.fake(QuayPatrol), shelf.fake(Gauge)
+    cue(tides.depth_at).gives(6.3)
+    cue(tides.depth_at, "Skarvik", noon).gives(raising(GaugeSilent(), times=2), 6.3, when_spent="cycle")
+    cue(tides.depth_at, "Skarvik", at=whatever).raises(GaugeSilent)
+    cue(tides.depth_at, of_type(str), fitting(lambda at: at > noon)).gives(6).for_calls(2).waits(0.1)
+    cue(tides.depth_at).computes(lambda harbour, at: float(len(harbour)))
+    cue(patrol.report_on, "B-01").gives(QuayReport("B-01", True))
+    cue(gauge.history).streams(1.0, raising(GaugeSilent()))
+    cue(gauge.history).gives(iter([1.0]))
+    cue(gauge.follow, "A").streams(1.0, 2.0)
+    cue(gauge.open, "A").streams(1.0)
+    cue(gauge.later, "A").gives(1.0)
+    cue(shelf.fake(Notify), "text", urgent=True).gives(3)
+    cue(shelf.fake(send), "text").gives(True)
+    cue(shelf.fake(Repository[Berth, int]).get, 3).gives(shelf.stock(Berth))
+    cue(attribute(tides, "depth")).gives(5)
+
+
+def looks(shelf: Shelf, noon: datetime) -> None:
+    tides = shelf.fake(TideService)
+    count: int = tally(tides.depth_at, "Skarvik", noon)
+    assert count == tally(tides.depth_at) and not unseen(tides, shelf)
+    assert_type(calls_to(tides), Calls)
+    depths: list[Any] = calls_to(tides.depth_at).each("harbour")
+    assert depths == [] or holding(id=3)

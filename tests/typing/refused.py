@@ -1,0 +1,58 @@
+"""Each line marked `# refused` must be refused by both checkers, and no other line by either."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import AsyncIterator, Iterator
+from datetime import datetime
+from typing import Protocol
+
+from urnshelf import Shelf, cue, tally
+from urnshelf.demo.harbour import Berth, BerthRepository, QuayPatrol, TideService, Vessel
+
+
+class Gauge(ABC):
+    @abstractmethod
+    def history(self, station: str) -> Iterator[float]: ...
+    @abstractmethod
+    def follow(self, station: str) -> AsyncIterator[float]: ...
+
+
+class Notify(Protocol):
+    def __call__(self, text: str) -> int: ...
+
+
+def arguments(shelf: Shelf, noon: datetime) -> None:
+    tides = shelf.fake(TideService)
+    cue(tides.depth_at, 5, noon)  # refused
+    cue(tides.depth_at, "Skarvik")  # refused
+    cue(tides.depth_at, "Skarvik", when=noon)  # refused
+    cue(tides.depth_at, "Skarvik", noon, 3)  # refused
+    cue(shelf.fake(Notify), 5)  # refused
+    tally(tides.depth_at, 5, noon)  # refused
+    tally(tides.depth_at, "Skarvik", at="noon")  # refused
+    cue("text")  # refused
+
+
+def replies(shelf: Shelf) -> None:
+    tides, patrol, gauge = shelf.fake(TideService), shelf.fake(QuayPatrol), shelf.fake(Gauge)
+    cue(tides.depth_at).gives("deep")  # refused
+    cue(tides.depth_at).gives(None)  # refused
+    cue(tides.depth_at).gives(1.0, "deep")  # refused
+    cue(tides.depth_at).gives(1.0, when_spent="stop")  # refused
+    cue(tides.depth_at).raises("error")  # refused
+    cue(tides.depth_at).streams(1.0)  # refused
+    cue(tides.depth_at).computes(lambda harbour: 1.0)  # refused
+    cue(patrol.report_on).gives(5)  # refused
+    cue(patrol.light_up).gives(5)  # refused
+    cue(gauge.history).streams("deep")  # refused
+    cue(gauge.follow).streams("deep")  # refused
+    cue(shelf.fake(BerthRepository).get, 3).gives(shelf.stock(Vessel))  # refused
+
+
+def shelves(shelf: Shelf) -> None:
+    shelf.fake(TideService).depth("Skarvik")  # refused
+    shelf.stock(Berth, "three")  # refused
+    vessel: Vessel = shelf.records(Berth).get(3)  # refused
+    desk: int = shelf.furnish(TideService)  # refused
+    assert vessel and desk
