@@ -14,7 +14,8 @@ from urnshelf.errors import UrnShelfError
 from urnshelf.shelf import Shelf
 
 _SHELF = pytest.StashKey[Shelf]()
-_LINES_AT_ASSERTION = 7
+_LINES_AT_ASSERTION = 8
+_CHARACTERS_AT_ASSERTION = 600  # pytest cuts what is longer
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
@@ -74,8 +75,9 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
 def section(used: Shelf, error: BaseException) -> str:
     """What the shelf has to say about a failed test."""
     parts = [f"seed {used.seed} (the same records again: --urnshelf-seed {used.seed})"]
-    if isinstance(error, AssertionError) and used.desk.last_look is not None:
-        parts.append(str(used.desk.last_look))
+    last = used.desk.last_look
+    if isinstance(error, AssertionError) and last is not None and not getattr(last, "is_told", False):
+        parts.append(str(last))
     hidden = [r for r in used.desk.refusals if r is not error and str(r) not in str(error)]
     if not isinstance(error, pytest.fail.Exception):
         parts += [f"caught by the code under test: {refusal}" for refusal in hidden[:2]]
@@ -105,6 +107,8 @@ def _explained(counted: Tally, op: str, wanted: object) -> list[str]:
     expected = f"{wanted!r}" if op == "==" else f"{op} {wanted!r}"
     lines = [f"expected {expected}, counted {int(counted)} of {counted.what}"]
     lines += counted.explanation.splitlines()[1:]
-    if len(lines) > _LINES_AT_ASSERTION:
+    if len(lines) <= _LINES_AT_ASSERTION and sum(map(len, lines)) < _CHARACTERS_AT_ASSERTION:
+        counted.is_told = True
+    else:
         lines = [*lines[: _LINES_AT_ASSERTION - 1], "… more below, under 'urn shelf'"]
     return lines

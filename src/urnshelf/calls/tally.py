@@ -24,6 +24,8 @@ class Tally(int):
 
     _name: Callable[[], str]
     _explain: Callable[[], str]
+    is_told: bool = False
+    """Whether a runner has shown the whole explanation already."""
 
     def __new__(cls, count: int, name: Callable[[], str], explain: Callable[[], str]) -> Tally:
         """Made by `tally`."""

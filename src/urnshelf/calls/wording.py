@@ -140,7 +140,7 @@ def tally_text(
     """What a tally counted, and the nearest calls that it did not count."""
     lines = [f"{plural(len(fitting), 'call')} of {described_arguments(target, expected)}"]
     for call in fitting[:SHOWN]:
-        lines.append(f"  {call_line(call)}   at {call.called_from}")
+        lines += [f"  {call_line(call)}", f"      at {call.called_from}"]
     if len(fitting) > SHOWN:
         lines.append(f"  … and {len(fitting) - SHOWN} more")
     if others:
@@ -157,7 +157,7 @@ def _nearest_calls(target: Target, expected: Sequence[Any] | None, others: Seque
     ranked = sorted(others[:1000], key=lambda call: _distance(expected, call.values))
     lines = []
     for call in ranked[:NEAREST]:
-        lines.append(f"  {call_line(call)}   at {call.called_from}")
+        lines += [f"  {call_line(call)}", f"      at {call.called_from}"]
         lines += _differing_lines(target, expected, call.values, "expected", "called with")
     return lines
 
@@ -168,7 +168,7 @@ def unseen_text(calls: Sequence[Call], of: str) -> str:
         return f"no unseen calls of {of}"
     lines = [f"{plural(len(calls), 'call')} of {of} that no tally counted and no calls_to() returned:"]
     for call in calls[:SHOWN]:
-        lines.append(f"  #{call.number}  {call}   at {call.called_from}")
+        lines += [f"  #{call.number}  {call}", f"      at {call.called_from}"]
     if len(calls) > SHOWN:
         lines.append(f"  … and {len(calls) - SHOWN} more")
     return "\n".join([*lines, "Expected? Count it:", f"    assert tally({_counted(calls[0])}) == 1"])

@@ -10,6 +10,7 @@ from decimal import Decimal
 from enum import Enum
 from typing import Any
 
+from rich import box
 from rich.console import Console
 from rich.panel import Panel
 from rich.table import Column, Table
@@ -61,10 +62,11 @@ def _records(out: Console, shelf: Shelf) -> None:
     fields = ["id", "code", "harbour", "length_m", "depth_m", "day_rate", "remark"]
     out.print(
         _table(
-            f"5 of {len(berths)} berths, drawn from seed {shelf.seed}",
+            f"3 of {len(berths)} berths, drawn from seed {shelf.seed}",
             fields,
-            (_row(b, fields) for b in berths[:5]),
-        )
+            (_row(b, fields) for b in berths[:3]),
+        ),
+        "",
     )
 
 
@@ -90,7 +92,7 @@ def _act(out: Console, desk: MooringDesk) -> None:
     _step(out, 3, "The real service acts", "mooring = desk.moor(vessel_id=7, arrival=NOON, days=3)")
     mooring = desk.moor(vessel_id=7, arrival=NOON, days=3)
     fields = [f.name for f in dataclasses.fields(Mooring)]
-    out.print(_table("The mooring", fields, [_row(mooring, fields)]))
+    out.print(_table(None, fields, [_row(mooring, fields)]), "")
 
 
 def _checks(out: Console, shelf: Shelf) -> None:
@@ -109,11 +111,20 @@ def _checks(out: Console, shelf: Shelf) -> None:
 
 def _ledger(out: Console, shelf: Shelf) -> None:
     _step(out, 5, "The ledger: every call, in order", "calls_to(shelf)")
-    table = Table("#", Column("method", no_wrap=True), "arguments", "reply", "answered by", title_justify="left")
+    table = Table(
+        "#",
+        Column("method", no_wrap=True),
+        "arguments",
+        "reply",
+        "answered by",
+        box=box.SIMPLE_HEAD,
+        pad_edge=False,
+        show_edge=False,
+    )
     for call in calls_to(shelf):
         reply = f"raised {call.error!r}" if call.error else _brief(call.reply, 26)
         table.add_row(str(call.number), call.method, _brief_arguments(call), reply, _answerer(call))
-    out.print(table)
+    out.print(table, "")
 
 
 def _failure(out: Console, shelf: Shelf) -> None:
@@ -143,8 +154,8 @@ def _step(out: Console, number: int, title: str, *code: str) -> None:
         out.print(Text(f"    {line}", style="dim"))
 
 
-def _table(title: str, columns: list[str], rows: Iterable[list[str]]) -> Table:
-    table = Table(title=title, title_justify="left")
+def _table(title: str | None, columns: list[str], rows: Iterable[list[str]]) -> Table:
+    table = Table(title=title, title_justify="left", box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False)
     for column in columns:
         table.add_column(column, overflow="fold")
     for row in rows:
