@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
+
 from worlds import ShelfWorld, World, real_world
 
 

@@ -94,12 +94,12 @@ class TypedKeywords(Protocol):
 
 
 class MutableDefaults:
-    def go(self, a: list[int] = [1, 2], b: dict[str, int] = {}) -> int:  # noqa: B006
+    def go(self, a: list[int] = [1, 2], b: dict[str, int] = {}) -> int:
         return never()
 
 
 class ObjectDefaults:
-    def go(self, a: object = object(), b: Colour = Colour.RED, c: Decimal = Decimal("1.5")) -> int:  # noqa: B008
+    def go(self, a: object = object(), b: Colour = Colour.RED, c: Decimal = Decimal("1.5")) -> int:
         return never()
 
 
@@ -115,11 +115,11 @@ class NamesLikeOurs(Protocol):
 
 
 class NamesLikeBuiltins(Protocol):
-    def go(self, type: int, list: int, id: int, max: int, Exception: int) -> int: ...  # noqa: A002
+    def go(self, type: int, list: int, id: int, max: int, Exception: int) -> int: ...
 
 
 class SelfIsNotCalledSelf(Protocol):
-    def go(this, self: int) -> int: ...  # noqa: N805
+    def go(this, self: int) -> int: ...
 
 
 class PrivateParameters:
@@ -128,7 +128,7 @@ class PrivateParameters:
 
 
 class SelfInStars:
-    def go(*args: int) -> int:  # type: ignore[misc]  # noqa: N805
+    def go(*args: int) -> int:  # type: ignore[misc]
         return never()
 
 
@@ -339,7 +339,7 @@ class OverloadsWithCode:
 
 
 class Decorated:
-    @functools.lru_cache(maxsize=3)  # noqa: B019
+    @functools.lru_cache(maxsize=3)
     def cached(self, a: int, b: int = 2) -> int:
         return never()
 
@@ -371,7 +371,7 @@ class HasAnAsyncCall(Protocol):
 # --- special methods --------------------------------------------------------------------------------------------------
 
 
-class Container_(Protocol):  # noqa: N801
+class Container_(Protocol):
     def __len__(self) -> int: ...
     def __contains__(self, item: object) -> bool: ...
     def __getitem__(self, key: int) -> str: ...
@@ -581,7 +581,7 @@ class Mixin:
 
 
 class Diamond(Mixin, Base):
-    def overridden(self, a: int, b: int = 2) -> int:  # noqa: ARG002
+    def overridden(self, a: int, b: int = 2) -> int:
         return never()
 
     def from_base(self, a: int) -> int:

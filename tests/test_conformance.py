@@ -1,4 +1,4 @@
-"""Every interface can be faked: its signatures are exact, isinstance holds, and each method is cued, called and tallied."""
+"""Every interface is faked whole: exact signatures, isinstance, and each method is cued, called and tallied."""
 
 from __future__ import annotations
 
@@ -11,13 +11,14 @@ import typing
 from typing import Any, get_origin
 
 import httpx
+import pymongo
+import pymongo.collection
+import pymongo.database
 import pytest
+import redis
+import redis.asyncio
 import sqlalchemy.engine
 import sqlalchemy.orm
-import starlette.applications
-import starlette.requests
-import starlette.responses
-import starlette.routing
 
 import awkward
 from urnshelf import Shelf, attribute, cue, tally
@@ -51,10 +52,11 @@ PUBLISHED = [
     sqlalchemy.engine.Connection,
     sqlalchemy.engine.Engine,
     sqlalchemy.engine.Result,
-    starlette.applications.Starlette,
-    starlette.requests.Request,
-    starlette.responses.Response,
-    starlette.routing.Router,
+    pymongo.MongoClient,
+    pymongo.database.Database,
+    pymongo.collection.Collection,
+    redis.Redis,
+    redis.asyncio.Redis,
 ]
 NOT_INTERFACES = (object, typing.Protocol, typing.Generic)
 

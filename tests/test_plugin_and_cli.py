@@ -19,7 +19,7 @@ NOON = datetime(2030, 6, 1, 12, tzinfo=UTC)
 
 def run(pytester: pytest.Pytester, test: str, *options: str) -> pytest.RunResult:
     pytester.makepyfile(test_it=IMPORTS + test)
-    return pytester.runpytest_subprocess("-p", "no:cacheprovider", "-p", "no:cov", *options)
+    return pytester.runpytest_subprocess("-p", "no:cacheprovider", *options)
 
 
 def test_a_shelf_is_fresh_and_seeded_by_the_tests_name(pytester: pytest.Pytester) -> None:

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from urnshelf import Shelf, Urn, UnansweredCall, cue, tally
+from urnshelf import Shelf, UnansweredCall, Urn, cue, tally
 from urnshelf.demo.harbour import Mooring
 from urnshelf.records.copies import keep
 from urnshelf.records.equality import same

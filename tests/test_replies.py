@@ -253,7 +253,7 @@ def test_streams_are_fresh_for_each_call_and_note_what_was_taken(gauge: Gauge) -
     taken = []
     with pytest.raises(GaugeSilent):
         for depth in gauge.history("A"):
-            taken.append(depth)  # noqa: PERF402
+            taken.append(depth)
     assert taken == [1.0, 2.0]
     assert [call.taken for call in calls_to(gauge.history)] == [1, 2]
 

@@ -22,7 +22,7 @@ def test_snippets_run(page: Path, pytester: pytest.Pytester) -> None:
     if not source:
         pytest.skip("no snippets")
     pytester.makepyfile(test_page=source)
-    result = pytester.runpytest_subprocess("-p", "no:cacheprovider", "-p", "no:cov")
+    result = pytester.runpytest_subprocess("-p", "no:cacheprovider")
     assert result.ret == 0, result.stdout.str()
 
 

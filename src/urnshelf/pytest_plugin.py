@@ -86,9 +86,8 @@ def section(used: Shelf, error: BaseException) -> str:
         lines = [f"{plural(len(unused), 'cue')} never used:"]
         for cue in unused[:5]:
             hider = cue.hidden_by
-            lines.append(
-                f"  {cue}   set at {cue.place}" + (f"\n    hidden by {hider}   set at {hider.place}" if hider else "")
-            )
+            lines += [f"  {cue}", f"      set at {cue.place}"]
+            lines += [f"      hidden by {hider}", f"      set at {hider.place}"] if hider else []
         parts.append("\n".join(lines))
     return "\n\n".join(parts)
 

@@ -8,8 +8,8 @@ ADJECTIVES = tuple(
 
 NOUNS = tuple(
     """Anchor Beacon Bell Breaker Buoy Cormorant Current Curlew Drift Dunlin Eider Ember Feather Gale Gannet Gull
-    Harbour Heron Keel Lantern Ledge Loon Mast Meadow Merlin Oar Otter Petrel Plover Reef Rudder Sail Seal Shoal Spar Squall
-    Swell Tern Tide Wake""".split()
+    Harbour Heron Keel Lantern Ledge Loon Mast Meadow Merlin Oar Otter Petrel Plover Reef Rudder Sail Seal Shoal Spar
+    Squall Swell Tern Tide Wake""".split()
 )
 
 SYLLABLES = tuple("ar bel cor den el fal gar hol in jor kel lun mar nor ol pel ran sol tor ul ven wil yar zel".split())
