@@ -59,9 +59,7 @@ class Cue(Generic[P, R]):
         # What the compiled methods ask: see `_sharpen`.
         self.value: Any = None
         self.outcome = Outcome(self)
-        self.is_quick = False
-        self.where: int | None = None
-        self.want: Any = None
+        self.wants: tuple[Any, ...] | None = None
         self.more: Callable[[tuple[Any, ...]], bool] | None = None
 
     def gives(self, *values: R | Raising, when_spent: WhenSpent = "repeat") -> Cue[P, R]:
@@ -223,7 +221,7 @@ class Cue(Generic[P, R]):
 
     @property
     def is_instant(self) -> bool:
-        """Whether a compiled method may answer at once: one constant, any arguments or plain ones."""
+        """Whether a compiled method may answer at once: with one constant, and nothing to wait for or to count."""
         return (
             isinstance(self.reply, Values)
             and len(self.reply.items) == 1
@@ -232,24 +230,19 @@ class Cue(Generic[P, R]):
             and not self.delay
             and self.limit is None
             and not self.target.member.promise.awaited
-            and self.is_quick
         )
 
     def _sharpen(self) -> None:
-        """Split the test of the arguments into one quick comparison and the rest, and hold a constant ready.
+        """Split the test of the arguments into quick comparisons and the rest, and hold a constant ready.
 
-        `where` is None when any arguments will do, -1 when all are compared at once with `want`, else the argument that
-        is compared first; `more` tests the others.
+        `wants` has what a plain `==` decides, and `whatever` elsewhere; `more` tests what is left. No `wants`: any
+        arguments will do.
         """
-        wanted = {i: e for i, e in enumerate(self.expected or ()) if e is not whatever}
-        exact = [i for i, e in wanted.items() if _is_exact(e)]
-        if not wanted:
-            self.is_quick = True
-        elif len(exact) == len(self.expected or ()) > 1:
-            self.is_quick, self.where, self.want = True, -1, self.expected
-        elif exact:
-            self.is_quick, self.where, self.want = True, exact[0], wanted.pop(exact[0])
-            self.more = (lambda live: all([same(e, live[i]) for i, e in wanted.items()])) if wanted else None
+        expected = self.expected or ()
+        rest = {i: e for i, e in enumerate(expected) if e is not whatever and not _is_exact(e)}
+        if any(e is not whatever for e in expected):
+            self.wants = tuple(whatever if i in rest else e for i, e in enumerate(expected))
+            self.more = (lambda live: all([same(e, live[i]) for i, e in rest.items()])) if rest else None
         if isinstance(self.reply, Values) and len(self.reply.items) == 1:
             self.value = self.outcome.reply = self.reply.items[0]
         if self.target.newest is self and not self.is_instant:
@@ -419,24 +412,26 @@ def script(call: LiveCall) -> Any:
 
 def bind(target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str) -> tuple[Any, ...]:
     """The arguments in the order of the parameters, defaults filled in; CueRefused when they do not fit."""
-    signature = _ASSIGNMENT if target.is_assignment else target.member.signature
     try:
-        bound = signature.bind(*args, **kwargs)
+        return (_bind_assignment if target.is_assignment else target.member.bind)(*args, **kwargs)
     except TypeError as why:
-        given = ", ".join([*(show(a, 40) for a in args), *(f"{k}={show(v, 40)}" for k, v in kwargs.items())])
-        unknown = [name for name in kwargs if name not in signature.parameters]
-        wrong = f"there is no argument {unknown[0]!r}" if unknown else str(why)
-        raise CueRefused(
-            f"{verb}({target.name}, {given}): {wrong}\n  the method is   {signature_line(target)}"
-        ) from None
-    bound.apply_defaults()
-    return tuple(bound.arguments.values())
+        raise CueRefused(_misfit_text(target, args, kwargs, verb, why)) from None
 
 
-_ASSIGNMENT = inspect.Signature([inspect.Parameter("value", inspect.Parameter.POSITIONAL_ONLY)])
+def _bind_assignment(value: Any, /) -> tuple[Any]:
+    return (value,)
+
+
+def _misfit_text(target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str, why: TypeError) -> str:
+    given = ", ".join([*(show(a, 40) for a in args), *(f"{k}={show(v, 40)}" for k, v in kwargs.items())])
+    unknown = [name for name in kwargs if name not in target.parameters]
+    wrong = f"there is no argument {unknown[0]!r}" if unknown else "it " + str(why).partition(") ")[2]
+    return f"{verb}({target.name}, {given}): {wrong}\n  the method is   {signature_line(target)}"
 
 
 def _is_exact(value: Any) -> bool:
+    if type(value) in (tuple, dict):
+        return not value  # no further arguments
     return type(value) in _EXACT and bool(value == value) and not (value == 0 or value == 1)
 
 

@@ -56,8 +56,6 @@ class Desk:
         code, offset = locate(frame)
         if target.member.promise.awaited:
             return self.take_awaited(target, live, code, offset)
-        if code is frame.f_code:
-            target.caller = code
         call = self._enter(target, live, code, offset)
         try:
             reply = self._answer(call)

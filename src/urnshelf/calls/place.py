@@ -70,6 +70,7 @@ def _judge(file: str) -> bool:
     return not path.startswith((_HERE, *_libraries())) and f"{os.sep}site-packages{os.sep}" not in path
 
 
+@cache
 def put_under_test(module_name: str) -> None:
     """Count the package of this module as the user's, even where it is installed like a library."""
     package = sys.modules.get(module_name.partition(".")[0])

@@ -25,14 +25,20 @@ UNASSIGNED: Any = object()
 class FakeState:
     """What the library keeps about one fake."""
 
-    __slots__ = ("by_name", "desk", "fake", "interface", "name")
+    __slots__ = ("assignments", "book", "desk", "fake", "interface", "name")
 
     def __init__(self, fake: Any, interface: Interface, name: str | None, desk: Desk) -> None:
         self.fake = fake
         self.interface = interface
         self.name = name
         self.desk = desk
-        self.by_name: dict[str, Target] = {}
+        self.book = desk.ledger.append
+        self.assignments: dict[str, Target] = {}
+
+    @property
+    def by_name(self) -> dict[str, Target]:
+        """The fake's targets by the names of the members."""
+        return {target.member.name: target for target in object.__getattribute__(self.fake, TARGETS)}
 
     @property
     def label(self) -> str:
@@ -53,18 +59,21 @@ class Target:
     trusts code that it saw last time, `caller`, to be the user's.
     """
 
-    __slots__ = ("assigned", "book", "caller", "cues", "desk", "is_assignment", "member", "newest", "state")
+    assigned: Any = UNASSIGNED
+    caller: Any = None
+    cues: tuple[Cue[..., Any], ...] = ()
+    newest: Cue[..., Any] | None = None
+    is_assignment = False
 
-    def __init__(self, state: FakeState, member: Member, is_assignment: bool = False) -> None:
+    def __init__(self, state: FakeState, member: Member) -> None:
         self.state = state
         self.member = member
-        self.desk = state.desk
-        self.book: Callable[[Any], None] = state.desk.ledger.append
-        self.cues: tuple[Cue[..., Any], ...] = ()
-        self.newest: Cue[..., Any] | None = None
-        self.caller: Any = None
-        self.assigned: Any = UNASSIGNED
-        self.is_assignment = is_assignment
+        self.book: Callable[[Any], None] = state.book
+
+    @property
+    def desk(self) -> Desk:
+        """Where its calls are taken."""
+        return self.state.desk
 
     @property
     def name(self) -> str:
@@ -83,6 +92,12 @@ class Target:
     def parameters(self) -> tuple[str, ...]:
         """The names of the arguments of a call."""
         return ("value",) if self.is_assignment else self.member.parameters
+
+
+class Assignment(Target):
+    """Assignments to one attribute of one fake."""
+
+    is_assignment = True
 
 
 class AttributeHandle:
@@ -119,8 +134,8 @@ class AssignmentHandle:
 
 def assignment_of(state: FakeState, member: Member) -> Target:
     """The target of assignments to an attribute."""
-    name = member.name + " ="
-    return state.by_name.get(name) or state.by_name.setdefault(name, Target(state, member, is_assignment=True))
+    known = state.assignments.get(member.name)
+    return known or state.assignments.setdefault(member.name, Assignment(state, member))
 
 
 def attribute(fake: Any, name: str) -> AttributeHandle:
@@ -150,7 +165,7 @@ def attribute(fake: Any, name: str) -> AttributeHandle:
         )
     target = state.by_name.get(name)
     if target is None or target.member.kind != "attribute":
-        known = [n for n, t in state.by_name.items() if t.member.kind == "attribute" and not t.is_assignment]
+        known = [n for n, t in state.by_name.items() if t.member.kind == "attribute"]
         kind = (
             "a method; cue it without attribute()"
             if target

@@ -39,7 +39,23 @@ def signature_line(target: Target) -> str:
     """The method as it is declared: `depth_at(harbour: str, at: datetime) -> float`."""
     if target.is_assignment:
         return f"{target.member.name} = value"
-    return f"{target.member.name}{target.member.signature}".replace("'", "")
+    signature = target.member.signature
+    bare = [
+        p if p.annotation is p.empty else p.replace(annotation=_Bare(p.annotation))
+        for p in signature.parameters.values()
+    ]
+    returned = "" if signature.return_annotation is signature.empty else f" -> {_Bare(signature.return_annotation)!r}"
+    return f"{target.member.name}{signature.replace(parameters=bare, return_annotation=signature.empty)}{returned}"
+
+
+class _Bare:
+    """An annotation shown as it is written, without the quotes of a string."""
+
+    def __init__(self, annotation: Any) -> None:
+        self._text = annotation if isinstance(annotation, str) else type_name(annotation)
+
+    def __repr__(self) -> str:
+        return self._text
 
 
 def spent_text(text: str, call: Call) -> str:

@@ -12,15 +12,16 @@ import sys
 from collections.abc import Coroutine
 from functools import cache
 from inspect import Parameter
-from types import FrameType
+from types import CodeType, FrameType
 from typing import Any
 
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.place import YOURS, locate
 from urnshelf.calls.target import INDEX, STATE, TARGETS, FakeState, Target
 from urnshelf.fakes.attributes import attribute_of, manners_of
-from urnshelf.interfaces.members import QUIET, Interface, Member
+from urnshelf.interfaces.members import QUIET, Interface, Member, written_parameters
 from urnshelf.records.copies import PLAIN
+from urnshelf.records.matchers import whatever
 
 _FAKE = Parameter("_us_fake", Parameter.POSITIONAL_ONLY)
 
@@ -30,20 +31,16 @@ def call(_us_fake{parameters}):
     _us_cue = _us_target.newest
     _us_live = ({values})
     if _us_cue is not None{plain}:
-        _us_where = _us_cue.where
+        _us_wants = _us_cue.wants
         try:
-            _us_fits = _us_where is None or (
-                (_us_live if _us_where < 0 else _us_live[_us_where]) == _us_cue.want
-                and (_us_cue.more is None or _us_cue.more(_us_live))
-            )
+            if _us_wants is None{fits}:
+                _us_frame = _us_getframe(1)
+                _us_code = _us_frame.f_code
+                if _us_code is _us_target.caller or _us_is_yours(_us_target, _us_code):
+                    _us_target.book((_us_target, _us_live, _us_code, _us_frame.f_lasti, _us_cue.outcome))
+                    return _us_cue.value
         except _us_exception:
-            _us_fits = False
-        if _us_fits:
-            _us_frame = _us_getframe(1)
-            _us_code = _us_frame.f_code
-            if _us_code is _us_target.caller or _us_code.co_filename in _us_yours:
-                _us_target.book((_us_target, _us_live, _us_code, _us_frame.f_lasti, _us_cue.outcome))
-                return _us_cue.value
+            pass
     return _us_target.desk.take(_us_target, _us_live, _us_getframe(1))
 """
 
@@ -97,12 +94,8 @@ def new_fake(interface: Interface, name: str | None, desk: Desk) -> Any:
     cls = compiled(interface)
     fake: Any = object.__new__(cls)
     state = FakeState(fake, interface, name, desk)
-    targets = []
-    by_name = state.by_name
-    for member in cls._urnshelf_members:  # type: ignore[attr-defined]
-        target = by_name[member.name] = Target(state, member)
-        targets.append(target)
-    object.__setattr__(fake, TARGETS, tuple(targets))
+    targets = tuple([Target(state, member) for member in cls._urnshelf_members])  # type: ignore[attr-defined]
+    object.__setattr__(fake, TARGETS, targets)
     object.__setattr__(fake, STATE, state)
     return fake
 
@@ -112,41 +105,39 @@ def _method(member: Member, index: int, interface: Interface) -> Any:
     parameters = tuple(member.signature.parameters.values())
     names = [p.name for p in parameters]
     template = _QUIET_METHOD if member.name in QUIET else _AWAITED_METHOD if member.is_async else _PLAIN_METHOD
+    written, defaults = written_parameters(member.signature)
+    own_slash = any(p.kind is Parameter.POSITIONAL_ONLY for p in parameters)
     source = template.format(
-        parameters=_written_parameters(parameters),
+        parameters=("" if own_slash else ", /") + (written and f", {written}"),
         index=index,
         values="".join(f"{name}, " for name in names),
         positional="".join(f", {name}" for name in names),
         plain=_plain_test(parameters),
+        fits=_fits_test(names),
     )
     namespace: dict[str, Any] = {
         "__tracebackhide__": True,
         "_us_getframe": sys._getframe,
-        "_us_yours": YOURS,
+        "_us_is_yours": _is_yours,
         "_us_plain": PLAIN,
         "_us_type": type,
         "_us_map": map,
         "_us_exception": Exception,
         "_us_awaited": _awaited,
+        "_us_any": whatever,
         "_us_own": getattr(object, member.name, lambda _: True),
-        **{f"_us_default_{i}": p.default for i, p in enumerate(parameters)},
+        **defaults,
     }
     exec(_code(source), namespace)
     return _dressed(namespace["call"], member, index, interface)
 
 
-def _written_parameters(parameters: tuple[Parameter, ...]) -> str:
-    """The parameter list after the fake itself, defaults given by name."""
-    last_positional_only = max((i for i, p in enumerate(parameters) if p.kind is Parameter.POSITIONAL_ONLY), default=-1)
-    written = ["", "/"] if last_positional_only < 0 else [""]
-    for i, p in enumerate(parameters):
-        if p.kind is Parameter.KEYWORD_ONLY and not any(w.startswith("*") for w in written):
-            written.append("*")
-        star = "*" if p.kind is Parameter.VAR_POSITIONAL else "**" if p.kind is Parameter.VAR_KEYWORD else ""
-        written.append(f"{star}{p.name}" + ("" if p.default is Parameter.empty else f"=_us_default_{i}"))
-        if i == last_positional_only:
-            written.append("/")
-    return ", ".join(written)
+def _is_yours(target: Target, code: CodeType) -> bool:
+    """Whether the calling code is the user's; the target remembers it for the next call."""
+    if code.co_filename not in YOURS:
+        return False
+    target.caller = code
+    return True
 
 
 def _plain_test(parameters: tuple[Parameter, ...]) -> str:
@@ -160,6 +151,14 @@ def _plain_test(parameters: tuple[Parameter, ...]) -> str:
         else:
             test += f" and _us_type({p.name}) in _us_plain"
     return test
+
+
+def _fits_test(names: list[str]) -> str:
+    """The test that each argument is the newest cue's."""
+    if not names:
+        return ""
+    tests = [f"(_us_wants[{i}] is _us_any or {name} == _us_wants[{i}])" for i, name in enumerate(names)]
+    return f" or ({' and '.join(tests)} and (_us_cue.more is None or _us_cue.more(_us_live)))"
 
 
 def _dressed(function: Any, member: Member, index: int, interface: Interface) -> Any:

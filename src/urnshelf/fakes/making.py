@@ -23,12 +23,12 @@ class Fakes:
 
     def give(self, form: Any, name: str | None = None) -> Any:
         """The fake of this interface and name; raises InterfaceRefused when a bare interface has only named fakes."""
-        state = state_of(form)
-        if state is not None:
-            raise InterfaceRefused(f"{form!r} is a fake already; give its interface, {state.interface.name}")
         made = self._of(form)
         if name in made:
             return made[name]
+        state = state_of(form)
+        if state is not None:
+            raise InterfaceRefused(f"{form!r} is a fake already; give its interface, {state.interface.name}")
         if name is None and len(made) > 1:
             names = ", ".join(f"name={known!r}" for known in made)
             raise InterfaceRefused(

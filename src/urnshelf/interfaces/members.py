@@ -139,6 +139,13 @@ class Member:
         """The type of each parameter, `Any` where it cannot be told."""
         return {name: self._resolved(p.annotation) for name, p in self.signature.parameters.items()}
 
+    @functools.cached_property
+    def bind(self) -> Callable[..., tuple[Any, ...]]:
+        """A function with the member's parameters that returns the arguments in their order, defaults filled in."""
+        parameters, defaults = written_parameters(self.signature)
+        source = f"lambda {parameters}: ({''.join(name + ', ' for name in self.parameters)})"
+        return eval(source, defaults)  # type: ignore[no-any-return]
+
     @property
     def has_code(self) -> bool:
         """Whether there is real code to run: not abstract, not a stub."""
@@ -160,6 +167,27 @@ class Member:
         kind: Any = contextlib.AbstractAsyncContextManager if is_async else contextlib.AbstractContextManager
         inner = promise_of(self._resolved(self.signature.return_annotation), is_async=False)
         return Promise(kind[inner.item])
+
+
+def written_parameters(signature: inspect.Signature) -> tuple[str, dict[str, Any]]:
+    """The parameters as source code without annotations, and the names that stand for the defaults in it."""
+    written: list[str] = []
+    defaults: dict[str, Any] = {}
+    parameters = list(signature.parameters.values())
+    for number, p in enumerate(parameters):
+        if p.kind is p.KEYWORD_ONLY and not any(w.startswith("*") for w in written):
+            written.append("*")
+        default = ""
+        if p.default is not p.empty:
+            default = f"=_us_default_{number}"
+            defaults[f"_us_default_{number}"] = p.default
+        written.append(
+            ("*" if p.kind is p.VAR_POSITIONAL else "**" if p.kind is p.VAR_KEYWORD else "") + p.name + default
+        )
+        following = parameters[number + 1].kind if number + 1 < len(parameters) else None
+        if p.kind is p.POSITIONAL_ONLY and following is not p.POSITIONAL_ONLY:
+            written.append("/")
+    return ", ".join(written), defaults
 
 
 @dataclass(eq=False, repr=False)

@@ -7,7 +7,7 @@ import typing
 from types import UnionType
 from typing import Any, NamedTuple, TypeVar, get_args, get_origin, is_typeddict
 
-from urnshelf.interfaces.hints import resolve, type_name
+from urnshelf.interfaces.hints import hints_of, type_name
 from urnshelf.records.display import show
 
 _AWAITABLES = frozenset({abc.Awaitable, abc.Coroutine})
@@ -166,12 +166,15 @@ def _tuple_misfit(value: Any, args: tuple[Any, ...], path: str) -> Wrong | None:
 
 
 def _typed_dict_misfit(value: Any, form: Any, path: str) -> Wrong | None:
-    if not isinstance(value, dict) or not form.__required_keys__ <= value.keys():
+    hints = hints_of(form)
+    required = {key for key in form.__required_keys__ if get_origin(hints[key]) is not typing.NotRequired}
+    required |= {key for key in hints if get_origin(hints[key]) is typing.Required}
+    if not isinstance(value, dict) or not required <= value.keys():
         return (path, value, form)
     for key, item in value.items():
-        if key not in form.__annotations__:
+        if key not in hints:
             return (f"{path}[{key!r}]", item, form)
-        wrong = _misfit(item, resolve(form.__annotations__[key], form), f"{path}[{key!r}]")
+        wrong = _misfit(item, hints[key], f"{path}[{key!r}]")
         if wrong:
             return wrong
     return None

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import inspect
-from collections import Counter
 from collections.abc import Callable
 from enum import Enum
 from functools import lru_cache
@@ -41,12 +40,12 @@ def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor)
     signature, dependencies = _parameters(service)
     _refuse_unknown(service, signature, given)
     forms = {name: form for name, form in dependencies.items() if name not in given}
-    count = Counter(repr(form) for form in forms.values() if form is not None)
+    wanted = list(forms.values())
     arguments = dict(given)
     lacking = []
     for name, form in forms.items():
         if form is not None:
-            arguments[name] = fake_for(form, name if count[repr(form)] > 1 else None)
+            arguments[name] = fake_for(form, name if wanted.count(form) > 1 else None)
         elif signature.parameters[name].default is inspect.Parameter.empty:
             lacking.append(signature.parameters[name])
     if lacking:

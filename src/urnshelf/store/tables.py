@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
+from functools import lru_cache
 from typing import Any, Generic, TypeVar
 
 from urnshelf.errors import RecordMissing, RecordRefused
@@ -92,7 +93,10 @@ class Table(Generic[T]):
         for name in fields:
             self._known(name)
         wanted = list(fields.items())
-        return [keep(row) for row in self._ordered() if all(same(v, getattr(row, n)) for n, v in wanted)]
+        rows = self._ordered()
+        for name, value in wanted:
+            rows = [row for row in rows if same(value, getattr(row, name))]
+        return [keep(row) for row in rows]
 
     def count(self) -> int:
         """How many records there are."""
@@ -164,6 +168,11 @@ class Table(Generic[T]):
 
 def key_field(record_type: type, shape: Shape) -> str | None:
     """The field that is the primary key, by its name: `id`, or `<type>_id`."""
+    return _key_field(record_type, shape)
+
+
+@lru_cache(maxsize=4096)
+def _key_field(record_type: Any, shape: Shape) -> str | None:
     for name in ("id", f"{snake_case(record_type.__name__)}_id"):
         if name in shape.fields:
             return name
