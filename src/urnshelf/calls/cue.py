@@ -26,7 +26,7 @@ from urnshelf.calls.replies import (
     as_called,
     raising,
 )
-from urnshelf.calls.target import UNASSIGNED, AssignmentHandle, AttributeHandle, Target, target_of
+from urnshelf.calls.target import UNASSIGNED, AssignmentHandle, AttributeHandle, ScriptedCue, Target, target_of
 from urnshelf.calls.wording import signature_line
 from urnshelf.errors import CueRefused, ReplyRefused, UrnShelfError
 from urnshelf.interfaces.hints import type_name
@@ -153,7 +153,7 @@ class Cue(Generic[P, R]):
         return any(entry[4].answered_by is self for entry in self.target.desk.ledger)
 
     @property
-    def hidden_by(self) -> Cue[..., Any] | None:
+    def hidden_by(self) -> ScriptedCue | None:
         """The newer cue that leaves no call to this one, if there is one."""
         if self not in self.target.cues:
             return None

@@ -7,7 +7,7 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from types import CodeType, FrameType
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from urnshelf.calls.ledger import NO_REPLY, Call, Calls, Entry, Outcome
 from urnshelf.calls.place import locate
@@ -16,9 +16,6 @@ from urnshelf.calls.target import Target
 from urnshelf.calls.wording import hidden_refusals, spent_text, unanswered
 from urnshelf.errors import CueRefused, RefusalHidden, RepliesSpent, UnansweredCall
 from urnshelf.records.copies import keep_each
-
-if TYPE_CHECKING:
-    from urnshelf.calls.cue import Cue
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -44,7 +41,8 @@ class Desk:
         self.check_replies = check_replies
         self.unread = unread
         self.ledger: list[Entry] = []
-        self.cues: list[Cue[..., Any]] = []
+        self.cues: list[Any] = []
+        """Every cue set, in order, also those that have no reply yet."""
         self.looked_at: set[int] = set()
         self.last_look: Any = None
         """The tally or look evaluated last; a failing assertion is nearly always about it."""

@@ -8,7 +8,7 @@ from typing import Any, ParamSpec, overload
 from urnshelf.calls.cue import bind
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.ledger import Call, Calls
-from urnshelf.calls.target import AssignmentHandle, AttributeHandle, Target, state_of, target_of
+from urnshelf.calls.target import AssignmentHandle, AttributeHandle, FakeState, Target, state_of, target_of
 from urnshelf.calls.wording import described_arguments, plural, tally_text, unseen_text
 from urnshelf.errors import CueRefused
 from urnshelf.records.display import show
@@ -97,7 +97,7 @@ def tally(method: Any, /, *args: Any, **kwargs: Any) -> Tally:
     """
     target = target_of(method, "tally")
     expected = bind(target, args, kwargs, "tally") if args or kwargs else None
-    desk = target.desk
+    desk = _desk_of(target)
     all_calls = desk.calls(lambda entry: entry[0] is target)
     counted, others = _split(all_calls, expected)
     desk.look_at(counted, target.name)
@@ -168,14 +168,20 @@ def _scope(what: Any, verb: str) -> tuple[Desk, Callable[[Any], bool], str]:
     """The desk, the choice of entries, and the name of what the user wants to look at."""
     state = state_of(what)
     if state is not None and "__call__" not in state.by_name:
-        return state.desk, lambda entry: entry[0].state is state, state.label
+        return _desk_of(state), lambda entry: entry[0].state is state, state.label
     desk = None if state is not None else getattr(what, "desk", None)
     if isinstance(desk, Desk):
         return desk, lambda _: True, "the shelf"
     if state is None and not isinstance(what, (AttributeHandle, AssignmentHandle)) and not callable(what):
         raise CueRefused(f"{verb}() takes a method of a fake, a fake, or a shelf, not {show(what)}")
     target = target_of(what, verb)
-    return target.desk, lambda entry: entry[0] is target, target.name
+    return _desk_of(target), lambda entry: entry[0] is target, target.name
+
+
+def _desk_of(owner: Target | FakeState) -> Desk:
+    desk = owner.desk
+    assert isinstance(desk, Desk)
+    return desk
 
 
 def _is_look_up(call: Call) -> bool:

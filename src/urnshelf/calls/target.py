@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from collections.abc import Callable, Coroutine
+from types import CodeType, FrameType
+from typing import Any, Protocol
 
+from urnshelf.calls.place import Place
 from urnshelf.errors import CueRefused
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.records.display import show
-
-if TYPE_CHECKING:
-    from collections.abc import Callable
-
-    from urnshelf.calls.cue import Cue
-    from urnshelf.calls.desk import Desk
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -22,12 +19,69 @@ INDEX = "_urnshelf_index"
 UNASSIGNED: Any = object()
 
 
+class CallTaker(Protocol):
+    """What a target needs of the desk."""
+
+    ledger: list[Any]
+    cues: list[Any]
+    check_replies: bool
+    lock: Any
+
+    def take(self, target: Target, live: tuple[Any, ...], frame: FrameType) -> Any:
+        """Answer a call."""
+
+    def take_awaited(
+        self, target: Target, live: tuple[Any, ...], code: CodeType, offset: int
+    ) -> Coroutine[Any, Any, Any]:
+        """Answer a call whose reply is awaited."""
+        ...
+
+
+class ScriptedCue(Protocol):
+    """What a target's script and the messages need of a cue."""
+
+    limit: int | None
+
+    @property
+    def expected(self) -> tuple[Any, ...] | None:
+        """The arguments; None for any."""
+
+    @property
+    def place(self) -> Place:
+        """Where it was set."""
+        ...
+
+    @property
+    def spent(self) -> bool:
+        """Whether it has served its calls."""
+        ...
+
+    @property
+    def is_instant(self) -> bool:
+        """Whether a compiled method may answer with it at once."""
+        ...
+
+    def fits(self, live: tuple[Any, ...]) -> bool:
+        """Whether the arguments are the cue's."""
+        ...
+
+    def covers(self, other: Any) -> bool:
+        """Whether it takes every call that the other would take."""
+        ...
+
+    def claim(self) -> int | None:
+        """The turn that a call gets."""
+
+    def serve(self, call: Any, turn: int) -> Any:
+        """The reply."""
+
+
 class FakeState:
     """What the library keeps about one fake."""
 
     __slots__ = ("assignments", "book", "desk", "fake", "interface", "name")
 
-    def __init__(self, fake: Any, interface: Interface, name: str | None, desk: Desk) -> None:
+    def __init__(self, fake: Any, interface: Interface, name: str | None, desk: CallTaker) -> None:
         self.fake = fake
         self.interface = interface
         self.name = name
@@ -61,8 +115,8 @@ class Target:
 
     assigned: Any = UNASSIGNED
     caller: Any = None
-    cues: tuple[Cue[..., Any], ...] = ()
-    newest: Cue[..., Any] | None = None
+    cues: tuple[ScriptedCue, ...] = ()
+    newest: ScriptedCue | None = None
     is_assignment = False
 
     def __init__(self, state: FakeState, member: Member) -> None:
@@ -71,7 +125,7 @@ class Target:
         self.book: Callable[[Any], None] = state.book
 
     @property
-    def desk(self) -> Desk:
+    def desk(self) -> CallTaker:
         """Where its calls are taken."""
         return self.state.desk
 

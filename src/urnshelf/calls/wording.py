@@ -7,17 +7,14 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from urnshelf.calls.ledger import Call
-from urnshelf.calls.target import Target
+from urnshelf.calls.target import ScriptedCue, Target
 from urnshelf.interfaces.hints import type_name
 from urnshelf.records.display import Difference, differences, show
 from urnshelf.records.equality import same
 from urnshelf.records.matchers import whatever
-
-if TYPE_CHECKING:
-    from urnshelf.calls.cue import Cue
 
 NEAREST = 3
 SHOWN = 5
@@ -90,7 +87,7 @@ def unanswered(call: Call, unread: str) -> str:
     return "\n".join([*lines, "", "To answer it:", f"    {suggested_cue(call)}"])
 
 
-def _nearest_cues(cues: Sequence[Cue[..., Any]], call: Call) -> list[str]:
+def _nearest_cues(cues: Sequence[ScriptedCue], call: Call) -> list[str]:
     ranked = sorted(cues, key=lambda cue: _distance(cue.expected, call.values))
     lines = []
     for title, cue in zip(("nearest cue", "another cue", "another cue"), ranked, strict=False):
