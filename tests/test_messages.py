@@ -161,7 +161,7 @@ def cannot_draw(shelf: Shelf) -> None:
 
     @dataclass
     class Engine:
-        power: complex
+        power: type
 
     shelf.stock(Engine, 3)
 

@@ -25,6 +25,7 @@ from urnshelf import (
     Urn,
     calls_to,
     cue,
+    rules,
     tally,
 )
 from urnshelf.demo.harbour import (
@@ -116,7 +117,7 @@ def test_stock_goes_on_where_it_ended() -> None:
 @pytest.mark.parametrize(
     ("wrong", "complaint"),
     [
-        (lambda s: s.stock(Berth, 3, harbor="x"), "Berth has no field 'harbor'; it has id, code, harbour"),
+        (lambda s: s.stock(Berth, 3, harbor="x"), "Berth has no field 'harbor'; did you mean 'harbour'"),
         (lambda s: s.stock(Berth, -1), "whole number from 0"),
         (lambda s: s.stock(int, 3), "is no record type"),
         (lambda s: s.stock("text"), "takes a record type and a number, or one record"),
@@ -135,14 +136,16 @@ def test_bad_records_are_refused(shelf: Shelf, wrong: Any, complaint: str) -> No
 @dataclass
 class Engine:
     id: int
-    power: complex
+    power: type
     fuel: Callable[[], None]
 
 
 def test_a_field_that_cannot_be_drawn_can_be_given(shelf: Shelf) -> None:
-    with pytest.raises(RecordRefused, match=r"cannot draw Engine.power: nothing is known of the type complex"):
-        shelf.stock(Engine, 2, fuel=print)
-    assert [e.power for e in shelf.stock(Engine, 2, power=2j, fuel=print)] == [2j, 2j]
+    with pytest.raises(RecordRefused, match=r"cannot draw Engine.power: nothing is known of the type type"):
+        shelf.stock(Engine, 2, fuel=rules.constant(print))
+    with pytest.raises(RecordRefused, match=r"for a function as the value itself, give rules.constant"):
+        shelf.stock(Engine, 2, power=int, fuel=lambda level: None)
+    assert [e.power for e in shelf.stock(Engine, 2, power=int, fuel=rules.constant(print))] == [int, int]
 
 
 # --- the shelf's records ----------------------------------------------------------------------------------------------

@@ -1,5 +1,7 @@
 """In-memory fakes from your interfaces, synthetic records, and failures that explain themselves."""
 
+from typing import TYPE_CHECKING, Any
+
 from urnshelf.calls.cue import cue
 from urnshelf.calls.replies import raising
 from urnshelf.calls.tally import calls_to, tally, unseen
@@ -18,7 +20,10 @@ from urnshelf.errors import (
 )
 from urnshelf.records.matchers import fitting, holding, of_type, whatever
 from urnshelf.shelf import Shelf
-from urnshelf.urn.drawing import Urn
+
+if TYPE_CHECKING:
+    from urnshelf import rules
+    from urnshelf.urn.drawing import Urn
 
 __version__ = "0.1.0"
 
@@ -42,7 +47,19 @@ __all__ = [
     "holding",
     "of_type",
     "raising",
+    "rules",
     "tally",
     "unseen",
     "whatever",
 ]
+
+
+def __getattr__(name: str) -> Any:
+    """The urn and its rules are loaded when they are first asked for: many tests need none."""
+    from importlib import import_module
+
+    if name == "rules":
+        return import_module("urnshelf.rules")
+    if name == "Urn":
+        return import_module("urnshelf.urn.drawing").Urn
+    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
+from functools import cached_property
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Literal, Self, TypeVar, overload
 
@@ -18,10 +19,11 @@ from urnshelf.plans.furnish import furnish
 from urnshelf.readings.answering import Readings
 from urnshelf.records.shapes import is_record
 from urnshelf.store.tables import Store, Table
-from urnshelf.urn.drawing import Urn
 
 if TYPE_CHECKING:
     from typing_extensions import TypeForm
+
+    from urnshelf.urn.drawing import Urn
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -52,7 +54,6 @@ class Shelf:
         if unanswered not in ("refuse", "empty"):
             raise ValueError(f"unanswered={unanswered!r}: choose 'refuse' or 'empty'")
         self.seed = seed
-        self.urn = Urn(seed)
         self._store = Store()
         self._drawn: Counter[type] = Counter()
         readings = Readings(self._store)
@@ -60,6 +61,13 @@ class Shelf:
         answerers = (script, readings.answer, obvious(self._fake_for, readings.must_be_told), *last)
         self.desk = Desk(answerers, check_replies, readings.why_not)
         self._fakes = Fakes(self.desk)
+
+    @cached_property
+    def urn(self) -> Urn:
+        """The urn that the shelf's records are drawn from; its links choose among the shelf's records."""
+        from urnshelf.urn.drawing import Urn  # many tests draw nothing
+
+        return Urn(self.seed, self._store.known)
 
     @overload
     def fake(self, interface: TypeForm[T], name: str | None = None) -> T: ...  # type: ignore[overload-overlap]

@@ -93,6 +93,11 @@ def type_arguments(form: Any) -> dict[type, dict[Any, Any]]:
     return found
 
 
+def is_typed_dict(form: Any) -> bool:
+    """Whether a type is a TypedDict, of the standard library or of its extensions."""
+    return isinstance(form, type) and issubclass(form, dict) and hasattr(form, "__required_keys__")
+
+
 def type_name(form: Any) -> str:
     """A type as a developer writes it.
 

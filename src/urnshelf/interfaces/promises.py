@@ -5,9 +5,9 @@ from __future__ import annotations
 import collections.abc as abc
 import typing
 from types import UnionType
-from typing import Any, NamedTuple, TypeVar, get_args, get_origin, is_typeddict
+from typing import Any, NamedTuple, TypeVar, get_args, get_origin
 
-from urnshelf.interfaces.hints import hints_of, type_name
+from urnshelf.interfaces.hints import hints_of, is_typed_dict, type_name
 from urnshelf.records.display import show
 
 _AWAITABLES = frozenset({abc.Awaitable, abc.Coroutine})
@@ -75,7 +75,7 @@ def _misfit(value: Any, form: Any, path: str) -> Wrong | None:
         return None if None in wrongs else deep[0] if deep else (path, value, form)
     if origin is typing.Literal:
         return None if any(type(value) is type(arg) and value == arg for arg in args) else (path, value, form)
-    if is_typeddict(form):
+    if is_typed_dict(form):
         return _typed_dict_misfit(value, form, path)
     if origin is type:
         return None if isinstance(value, type) else (path, value, form)

@@ -13,8 +13,9 @@ from types import UnionType
 from typing import Any, NamedTuple, Union, get_args, get_origin
 
 from urnshelf.interfaces.members import Interface, Member
+from urnshelf.records.keys import snake_case
 from urnshelf.records.shapes import shape_of
-from urnshelf.store.tables import Table, key_field, snake_case
+from urnshelf.store.tables import Table, key_field
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 from typing import Any, Generic, TypeVar
@@ -11,6 +10,7 @@ from urnshelf.errors import RecordMissing, RecordRefused
 from urnshelf.records.copies import keep
 from urnshelf.records.display import show
 from urnshelf.records.equality import same
+from urnshelf.records.keys import key_name
 from urnshelf.records.shapes import Shape, shape_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -167,21 +167,11 @@ class Table(Generic[T]):
 
 
 def key_field(record_type: type, shape: Shape) -> str | None:
-    """The field that is the primary key, by its name: `id`, or `<type>_id`."""
-    return _key_field(record_type, shape)
+    """The field that is the primary key, by its name."""
+    return _key_name(record_type.__name__, shape.fields)
 
 
-@lru_cache(maxsize=4096)
-def _key_field(record_type: Any, shape: Shape) -> str | None:
-    for name in ("id", f"{snake_case(record_type.__name__)}_id"):
-        if name in shape.fields:
-            return name
-    return None
-
-
-def snake_case(name: str) -> str:
-    """`QuayReport` → `quay_report`."""
-    return re.sub(r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])", "_", name).lower()
+_key_name = lru_cache(maxsize=4096)(key_name)
 
 
 class Store:
@@ -196,6 +186,10 @@ class Store:
         if table is None:
             table = self._tables[record_type] = Table(record_type)
         return table
+
+    def known(self, record_type: type[T]) -> list[T]:
+        """The records of this type; none when it has no table yet."""
+        return list(self._tables[record_type]) if record_type in self._tables else []
 
     def define(self, record_type: type[T], key: str | None, missing: Callable[[str], Exception] | None) -> None:
         """Say how a type is stored; before its first record."""

@@ -1,34 +1,50 @@
-"""Drawing records: each field from its type, as a pure function of seed, type, field and index."""
+"""The urn: draws records and values, one or many, each a pure function of seed, type, field, index, rule and inputs."""
 
 from __future__ import annotations
 
-import dataclasses
-import types
-from collections.abc import Callable
-from datetime import UTC, date, datetime, time, timedelta
-from decimal import Decimal
-from enum import Enum
+import difflib
+import sys
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import lru_cache
-from typing import Any, Literal, TypeVar, Union, get_args, get_origin
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar, overload
 
 from urnshelf.errors import RecordRefused
-from urnshelf.interfaces.hints import hints_of, type_name
-from urnshelf.records.shapes import Shape, shape_of
+from urnshelf.interfaces.hints import type_name
+from urnshelf.records.display import show
+from urnshelf.records.keys import key_name
+from urnshelf.urn.fields import RecordType, describe, describe_class
+from urnshelf.urn.limits import Limits
 from urnshelf.urn.mixing import Bits, key_of
-from urnshelf.urn.words import ADJECTIVES, NOUNS, SYLLABLES
+from urnshelf.urn.rules import TRIES, Link, Rule, as_rule, constant
+from urnshelf.urn.types import DEEPEST, Drawer
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+if TYPE_CHECKING:
+    import pandas
 
 T = TypeVar("T")
-Draw = Callable[[Bits], Any]
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-_START = datetime(2030, 1, 1, tzinfo=UTC)
-_YEARS_S = 5 * 365 * 86_400
-_NONE_ONE_IN = 4
+MANY = 500
+"""From how many records on columns are drawn at once, where NumPy is installed."""
+CHUNK = 20_000
+"""How many records are drawn at a time where they are not all kept."""
+
+
+class _Column(NamedTuple):
+    name: str
+    key: int
+    rule: Rule
+
+
+class Plan(NamedTuple):
+    """How the records of one type are drawn: columns in an order in which each comes after those that it needs."""
+
+    record: RecordType
+    columns: tuple[_Column, ...]
 
 
 class Urn:
-    """The seeded source of records.
+    """The seeded source of records and values.
 
     The same seed gives the same records, on every machine and in any order; ten and then ninety equal a hundred.
 
@@ -40,170 +56,354 @@ class Urn:
     True
     """
 
-    def __init__(self, seed: int = 0) -> None:
+    def __init__(self, seed: int = 0, parents: Callable[[Any], Sequence[Any]] = lambda _: ()) -> None:
         self.seed = seed
-        self._columns_of: dict[type, dict[str, Any]] = {}
+        self._parents = parents
+        self._rules: dict[Any, dict[str, Rule]] = {}
+        self._plans: dict[Any, Plan] = {}
 
-    def draw(self, record_type: type[T], n: int | range | None = None, **fields: Any) -> Any:
-        """Draw one record, a list of n, or the slice that a range names.
+    @overload
+    def draw(self, what: type[T], n: None = None, **fields: Any) -> T: ...
+    @overload
+    def draw(self, what: type[T], n: int | range, **fields: Any) -> list[T]: ...
+    @overload
+    def draw(self, what: Any, n: Any = None, **fields: Any) -> Any: ...
+    def draw(self, what: Any, n: int | range | None = None, **fields: Any) -> Any:
+        """Draw one record or value, a list of n, or the slice that a range names.
 
         Args:
-            record_type: the records' class.
-            n: None for one record, a number for a list, a range of indexes for a slice.
-            fields: values that every record gets.
+            what: a record type, any other annotation, or a JSON Schema as a dictionary.
+            n: None for one, a number for a list, a range of indexes for a slice.
+            fields: for every record: a value, a rule, or a function of other fields.
 
         Raises:
-            RecordRefused: a type that cannot be drawn, or a field that the type does not have.
+            RecordRefused: a type that cannot be drawn, an unknown field, or rules that need each other.
+
+        >>> Urn(7).draw(list[int]) == Urn(7).draw(list[int])
+        True
         """
-        columns = self._columns(record_type, fields)
+        indexes = _indexes(what, n)
+        plan = self._plan(what, fields)
+        if plan is None:
+            rule, key = self._value_rule(what, fields)
+            return rule.one(Bits(key, 0)) if n is None else [rule.one(Bits(key, i)) for i in indexes]
         if n is None:
-            return _make(record_type, columns, 0)
-        return [_make(record_type, columns, i) for i in (n if isinstance(n, range) else range(n))]
+            return _one(plan, 0)
+        return list(_records(plan, indexes))
 
-    def _columns(self, record_type: Any, given: dict[str, Any]) -> dict[str, Callable[[int], Any]]:
-        shape = _shape(record_type, "")
-        unknown = [name for name in given if name not in shape.fields]
-        if unknown:
-            raise RecordRefused(f"{record_type.__name__} has no field {unknown[0]!r}; it has {', '.join(shape.fields)}")
-        columns = {name: column for name, column in self._drawn(record_type).items() if name not in given}
-        for column in columns.values():
-            if isinstance(column, RecordRefused):
-                raise RecordRefused(str(column))
-        return columns | {field: _constant(value) for field, value in given.items()}
+    def set_rules(self, what: Any, **rules: Any) -> None:
+        """Set rules for fields of a type: they hold for every draw of it after this, and overrides go before them.
 
-    def _drawn(self, record_type: type) -> dict[str, Any]:
-        known = self._columns_of.get(record_type)
-        if known is None:
-            name = f"{record_type.__module__}.{record_type.__qualname__}"
-            draws = field_draws(record_type, record_type.__name__, 0)
-            known = {field: _column(draw, key_of(self.seed, name, field)) for field, draw in draws.items()}
-            self._columns_of[record_type] = known
-        return known
+        Args:
+            what: the record type.
+            rules: for each field a rule, a value, or a function of other fields.
+
+        Raises:
+            RecordRefused: an unknown field.
+        """
+        record = _record_type(what)
+        _refuse_unknown(record, rules)
+        self._rules.setdefault(what, {}).update({name: as_rule(value) for name, value in rules.items()})
+        self._plans.clear()
+
+    def stream(self, what: type[T], start: int = 0, **fields: Any) -> Iterator[T]:
+        """Draw records without end, from an index on."""
+        while True:
+            yield from self.draw(what, range(start, start + MANY), **fields)
+            start += MANY
+
+    def chunks(self, what: Any, n: int, **fields: Any) -> Iterator[list[Any]]:
+        """The first n records, some thousands at a time, so that memory stays the same for any n."""
+        for start in range(0, n, CHUNK):
+            yield self.draw(what, range(start, min(n, start + CHUNK)), **fields)
+
+    def data_frame(self, what: Any, n: int | range, **fields: Any) -> pandas.DataFrame:
+        """The records as a pandas data frame, a column for each field.
+
+        Args:
+            what: the record type.
+            n: how many, or the slice.
+            fields: as for `draw`.
+
+        Raises:
+            RecordRefused: pandas is not installed, or the records cannot be drawn.
+        """
+        try:
+            import pandas
+        except ImportError:
+            raise RecordRefused('data_frame() needs pandas: pip install "urnshelf[data]"') from None
+        from urnshelf.urn.lanes import lanes
+
+        plan = self._plan(what, fields)
+        if plan is None:
+            raise RecordRefused(f"data_frame() takes a record type, not {type_name(what)}")
+        columns: dict[str, Any] = {}
+        for column in plan.columns:
+            inputs = [_listed(columns[name]) for name in column.rule.needs]
+            columns[column.name] = column.rule.column(lanes(column.key, _indexes(what, n)), *inputs)
+        return pandas.DataFrame({name: columns[name] for name in plan.record.fields})
+
+    # --- plans ---
+
+    def _plan(self, what: Any, given: Mapping[str, Any]) -> Plan | None:
+        if isinstance(what, Mapping):
+            return None
+        plan = self._plans.get(what) if not given else None
+        if plan is None:
+            record = describe(what) or describe_class(what)
+            if record is None:
+                return None
+            _refuse_unknown(record, given)
+            plan = self._planned(what, record, {name: as_rule(value) for name, value in given.items()})
+            if not given:
+                self._plans[what] = plan
+        return plan
+
+    def _planned(self, what: Any, record: RecordType, given: dict[str, Rule]) -> Plan:
+        told = self._rules.get(what, {}) | given
+        drawn = _field_rules(what)
+        columns = {}
+        for name, field in record.fields.items():
+            rule = told.get(name) or drawn[name]
+            if isinstance(rule, RecordRefused):
+                raise RecordRefused(str(rule))
+            if isinstance(rule, Link):
+                rule = rule.handed(self._parents_of(rule, field.form))
+            rule = _SometimesAbsent(rule) if field.optional and name not in told else rule
+            columns[name] = _Column(name, key_of(self.seed, record.name, name), rule)
+        return Plan(record, tuple(_in_order(record, columns)))
+
+    def _parents_of(self, rule: Link, form: Any) -> Callable[[], Sequence[Any]]:
+        whole = rule.field is None and form is rule.record_type
+        parent = _record_type(rule.record_type)
+        field = rule.field or (None if whole else key_name(rule.record_type.__name__, parent.fields))
+        drawn: list[Any] = []
+
+        def parents() -> Sequence[Any]:
+            known = self._parents(rule.record_type)
+            if not known and not drawn:
+                drawn.extend(self.draw(rule.record_type, rule.count))
+            records = known or drawn
+            return records if field is None else [_part(record, field) for record in records]
+
+        return parents
+
+    def _value_rule(self, what: Any, fields: Mapping[str, Any]) -> tuple[Rule, int]:
+        if fields:
+            raise RecordRefused(f"{show(what, 60)} has no fields, so none can be given: {', '.join(fields)}")
+        if isinstance(what, Mapping):
+            from urnshelf.urn.json_schema import schema_rule
+
+            return schema_rule(what), key_of(self.seed, "json schema", str(what.get("$id") or what.get("title") or ""))
+        name = type_name(what)
+        return DRAWER.value(what, Limits(), name), key_of(self.seed, name)
 
 
-def _column(draw: Draw | RecordRefused, key: int) -> Callable[[int], Any] | RecordRefused:
-    return draw if isinstance(draw, RecordRefused) else lambda index: draw(Bits(key, index))
+def _indexes(what: Any, n: Any) -> range:
+    if n is None:
+        return range(1)
+    if isinstance(n, bool) or not isinstance(n, (int, range)) or (n < 0 if isinstance(n, int) else n[:1] and n[0] < 0):
+        raise RecordRefused(
+            f"draw({_name(what)}, {n!r}): a whole number from 0, or a range of indexes from 0, is needed"
+        )
+    return n if isinstance(n, range) else range(n)
 
 
-def _constant(value: Any) -> Callable[[int], Any]:
-    return lambda _: value
+def _name(what: Any) -> str:
+    return "schema" if isinstance(what, Mapping) else type_name(what)
 
 
-def _make(record_type: type[T], columns: dict[str, Callable[[int], Any]], index: int) -> T:
-    return record_type(**{name: column(index) for name, column in columns.items()})
+def _record_type(what: Any) -> RecordType:
+    record = describe(what) or describe_class(what)
+    if record is None:
+        raise RecordRefused(f"{_name(what)} is no record type: it has no fields to set rules for")
+    return record
 
 
-def _shape(record_type: Any, path: str) -> Shape:
-    shape = shape_of(record_type) if isinstance(record_type, type) else None
-    if shape is None or shape.kind not in ("dataclass", "named tuple"):
-        where = f" (at {path})" if path else ""
-        raise RecordRefused(f"cannot draw {type_name(record_type)}{where}: dataclasses and named tuples can be drawn")
-    return shape
+def _refuse_unknown(record: RecordType, given: Mapping[str, Any]) -> None:
+    for name in given:
+        if name not in record.fields:
+            near = difflib.get_close_matches(name, record.fields, 1)
+            hint = f"did you mean {near[0]!r}?" if near else f"it has {', '.join(record.fields)}"
+            raise RecordRefused(f"{type_name(record.form)} has no field {name!r}; {hint}")
 
 
 @lru_cache(maxsize=1024)
-def field_draws(record_type: type, path: str, depth: int) -> dict[str, Draw | RecordRefused]:
-    """How each field of a record type is drawn, or why it cannot be, which matters where no value is given."""
-    shape = _shape(record_type, path)
-    skipped = {f.name for f in dataclasses.fields(record_type) if not f.init} if shape.kind == "dataclass" else set()
-    hints = hints_of(record_type)
-    draws: dict[str, Draw | RecordRefused] = {}
-    for name in shape.fields:
-        if name in skipped:
-            continue
-        form = hints.get(name, Any)
+def _field_rules(what: Any) -> dict[str, Any]:
+    """The rule of each field of a type, or why there is none, which matters only where no other is given."""
+    record = _record_type(what)
+    return _rules_of(record, type_name(what), 0)
+
+
+def _rules_of(record: RecordType, path: str, depth: int) -> dict[str, Any]:
+    siblings = {name: field.form for name, field in record.fields.items()}
+    rules: dict[str, Any] = {}
+    for name, field in record.fields.items():
         try:
-            draws[name] = by_name(name, form) or by_type(form, f"{path}.{name}", depth)
+            rules[name] = DRAWER.field(name, field.form, field.limits, f"{path}.{name}", siblings, depth)
         except RecordRefused as refusal:
-            draws[name] = refusal
-    return draws
+            rules[name] = refusal
+    return rules
 
 
-def by_name(name: str, form: Any) -> Draw | None:
-    """How a field is drawn whose name says more than its type."""
-    if name == "id" and int in (form, *get_args(form)):
-        return lambda bits: bits.index + 1
-    if form is float and name.startswith(("depth", "draught")):
-        return lambda bits: bits.between(20, 140) / 10
-    if form is float and name.startswith("length"):
-        return lambda bits: bits.between(100, 1200) / 10
-    if form is not str:
-        return None
-    if name.endswith("name"):
-        return lambda bits: f"{_one_of(bits, ADJECTIVES)} {_one_of(bits, NOUNS)}"
-    if name in ("code", "call_sign") or name.endswith("_code"):
-        return lambda bits: "".join(chr(65 + bits.below(26)) for _ in range(2)) + f"-{bits.below(10_000):04}"
-    return None
+def _in_order(record: RecordType, columns: dict[str, _Column]) -> list[_Column]:
+    """The columns sorted so that each comes after those that it needs; raises RecordRefused for a circle."""
+    ordered: dict[str, _Column] = {}
+
+    def visit(name: str, waiting: tuple[str, ...]) -> None:
+        if name in ordered:
+            return
+        if name in waiting:
+            circle = " → ".join([*waiting[waiting.index(name) :], name])
+            raise RecordRefused(f"{type_name(record.form)}: the rules need each other in a circle: {circle}")
+        for needed in columns[name].rule.needs:
+            if needed not in columns:
+                raise RecordRefused(
+                    f"{type_name(record.form)}.{name}: its rule needs the field {needed!r}, which there is not"
+                    "; for a function as the value itself, give rules.constant(…)"
+                )
+            visit(needed, (*waiting, name))
+        ordered[name] = columns[name]
+
+    for name in columns:
+        visit(name, ())
+    return list(ordered.values())
 
 
-def by_type(form: Any, path: str, depth: int) -> Draw:
-    """How a value of this type is drawn; raises RecordRefused, with the path, for one that cannot be."""
-    simple = _SIMPLE.get(form)
-    if simple is not None:
-        return simple
-    if getattr(form, "__qualname__", "") == "UUID":
-        return _uuid
-    origin, args = get_origin(form), get_args(form)
-    if origin is Union or origin is types.UnionType:
-        return _union(args, path, depth)
-    if origin is Literal:
-        return lambda bits: _one_of(bits, args)
-    if origin in (list, set, frozenset) or (origin is tuple and len(args) == 2 and args[1] is ...):
-        item = by_type(args[0], f"{path}[]", depth)
-        return lambda bits: origin([item(bits) for _ in range(bits.below(4))])
-    if isinstance(form, type) and issubclass(form, Enum):
-        members = tuple(form)
-        return lambda bits: _one_of(bits, members)
-    if isinstance(form, type) and shape_of(form) is not None and depth < 4:
-        return _nested(form, field_draws(form, path, depth + 1))
+# --- records of a plan ------------------------------------------------------------------------------------------------
+
+
+def _one(plan: Plan, index: int) -> Any:
+    if not plan.record.validates:
+        return plan.record.build(_by_key(plan.record, _values(plan, index, 0)))
+    why: Exception | None = None
+    for attempt in range(TRIES):
+        try:
+            return plan.record.build(_by_key(plan.record, _values(plan, index, attempt)))
+        except RecordRefused:
+            raise
+        except Exception as error:  # the record's own validation may raise anything
+            why = error
     raise RecordRefused(
-        f"cannot draw {path}: nothing is known of the type {type_name(form)}; give the value, as in "
-        f"stock({path.partition('.')[0]}, 3, {path.partition('.')[2].partition('.')[0] or 'field'}=…)"
-    )
+        f"{type_name(plan.record.form)} refused all {TRIES} records drawn for index {index}; the last time: {why}. "
+        "Give rules for the fields that it checks."
+    ) from why
 
 
-def _nested(record_type: type, draws: dict[str, Draw | RecordRefused]) -> Draw:
-    for draw in draws.values():
-        if isinstance(draw, RecordRefused):
-            raise draw
-    return lambda bits: record_type(**{name: draw(bits) for name, draw in draws.items()})  # type: ignore[operator]
+def _values(plan: Plan, index: int, attempt: int) -> dict[str, Any]:
+    values: dict[str, Any] = {}
+    for name, key, rule in plan.columns:
+        bits = Bits(key, index)
+        values[name] = rule.one(bits.sub(attempt) if attempt else bits, *[values[n] for n in rule.needs])
+    return values
 
 
-def _union(args: tuple[Any, ...], path: str, depth: int) -> Draw:
-    draws = [by_type(arg, path, depth) for arg in args if arg is not type(None)]
-    if type(None) not in args:
-        return lambda bits: _one_of(bits, draws)(bits)
-    return lambda bits: None if bits.below(_NONE_ONE_IN) == 0 else _one_of(bits, draws)(bits)
+def _by_key(record: RecordType, values: dict[str, Any]) -> dict[str, Any]:
+    return {field.key: values[name] for name, field in record.fields.items() if values[name] is not ABSENT}
 
 
-def _one_of(bits: Bits, choices: Any) -> Any:
-    return choices[bits.below(len(choices))]
+def _records(plan: Plan, indexes: range) -> Iterator[Any]:
+    if len(indexes) < MANY or not _numpy_is_there():
+        for index in indexes:
+            yield _one(plan, index)
+        return
+    for start in range(0, len(indexes), CHUNK):
+        yield from _column_wise(plan, indexes[start : start + CHUNK])
 
 
-def _text(bits: Bits) -> str:
-    return "".join(_one_of(bits, SYLLABLES) for _ in range(bits.between(2, 3))).capitalize()
+def _column_wise(plan: Plan, indexes: range) -> Iterator[Any]:
+    from urnshelf.urn.lanes import lanes
+
+    columns: dict[str, list[Any]] = {}
+    for column in plan.columns:
+        inputs = [columns[name] for name in column.rule.needs]
+        columns[column.name] = column.rule.many(lanes(column.key, indexes), *inputs)
+    names = list(plan.record.fields)
+    rows = zip(*[columns[name] for name in names], strict=True)
+    if plan.record.in_order and isinstance(plan.record.form, type):
+        yield from map(plan.record.form, *[columns[name] for name in names])
+        return
+    for index, row in zip(indexes, rows, strict=True):
+        try:
+            yield plan.record.build(_by_key(plan.record, dict(zip(names, row, strict=True))))
+        except Exception:  # the record's own validation: then one at a time, with further tries
+            yield _one(plan, index)
 
 
-def _moment(bits: Bits) -> datetime:
-    return _START + timedelta(seconds=bits.below(_YEARS_S))
+def _numpy_is_there() -> bool:
+    if "numpy" in sys.modules:
+        return True
+    from importlib.util import find_spec
+
+    return find_spec("numpy") is not None
 
 
-def _uuid(bits: Bits) -> Any:
-    from uuid import UUID
-
-    return UUID(int=(bits.next() << 64) | bits.next(), version=4)
+def _listed(column: Any) -> list[Any]:
+    return column.tolist() if hasattr(column, "tolist") else list(column)
 
 
-_SIMPLE: dict[Any, Draw] = {
-    bool: lambda bits: bits.below(2) == 1,
-    int: lambda bits: bits.between(1, 999),
-    float: lambda bits: bits.between(100, 20_000) / 100,
-    Decimal: lambda bits: Decimal(bits.between(100, 99_999)).scaleb(-2),
-    str: _text,
-    bytes: lambda bits: bits.next().to_bytes(8, "little"),
-    datetime: _moment,
-    date: lambda bits: _moment(bits).date(),
-    time: lambda bits: time(bits.below(24), bits.below(60)),
-    timedelta: lambda bits: timedelta(minutes=bits.between(1, 10_000)),
-    type(None): lambda _: None,
-}
+def _part(record: Any, field: str) -> Any:
+    return record[field] if isinstance(record, Mapping) else getattr(record, field)
+
+
+class _Absent:
+    """Stands for a field that is left out of a typed dictionary."""
+
+
+ABSENT = _Absent()
+
+
+class _SometimesAbsent(Rule):
+    """A field that one record in four does without."""
+
+    vectorised = False
+
+    def __init__(self, rule: Rule) -> None:
+        self._rule = rule
+        self.needs = rule.needs
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:
+        return ABSENT if bits.below(4) == 0 else self._rule.one(bits.sub(0), *inputs)
+
+
+class _Nested(Rule):
+    """A record inside a record."""
+
+    vectorised = False
+
+    def __init__(self, record: RecordType, path: str, depth: int) -> None:
+        self._record, self._path, self._depth = record, path, depth
+        self._parts: Any = None
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+        if self._parts is None:  # resolved late, for a type that holds itself
+            self._parts = self._resolved()
+        for attempt in range(TRIES):
+            source = bits.sub(attempt)
+            values: dict[str, Any] = {}
+            for name, number, rule in self._parts:
+                values[name] = rule.one(source.sub(number), *[values[n] for n in rule.needs])
+            try:
+                return self._record.build(_by_key(self._record, values))
+            except Exception:
+                if not self._record.validates or attempt == TRIES - 1:
+                    raise
+        return None
+
+    def _resolved(self) -> list[tuple[str, int, Rule]]:
+        rules = _rules_of(self._record, self._path, self._depth)
+        columns = {}
+        for name, rule in rules.items():
+            if isinstance(rule, RecordRefused):
+                raise rule
+            columns[name] = _Column(name, 0, _SometimesAbsent(rule) if self._record.fields[name].optional else rule)
+        return [(c.name, key_of(0, c.name) >> 1, c.rule) for c in _in_order(self._record, columns)]
+
+
+def _nested(record: RecordType, path: str, depth: int) -> Rule:
+    if depth > DEEPEST:
+        return constant(None)
+    return _Nested(record, path, depth)
+
+
+DRAWER = Drawer(_nested)

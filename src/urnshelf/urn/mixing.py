@@ -9,6 +9,7 @@ from __future__ import annotations
 
 MASK = (1 << 64) - 1
 GOLDEN = 0x9E3779B97F4A7C15
+FIRST, SECOND = 0xBF58476D1CE4E5B9, 0x94D049BB133111EB
 
 
 def mix(z: int) -> int:
@@ -17,8 +18,8 @@ def mix(z: int) -> int:
     >>> mix(0), mix(1) == mix(1), mix(1) != mix(2)
     (0, True, True)
     """
-    z = ((z ^ (z >> 30)) * 0xBF58476D1CE4E5B9) & MASK
-    z = ((z ^ (z >> 27)) * 0x94D049BB133111EB) & MASK
+    z = ((z ^ (z >> 30)) * FIRST) & MASK
+    z = ((z ^ (z >> 27)) * SECOND) & MASK
     return z ^ (z >> 31)
 
 
@@ -30,13 +31,8 @@ def key_of(seed: int, *names: str) -> int:
     return int.from_bytes(blake2b(text.encode(), digest_size=8).digest(), "little")
 
 
-def bits(key: int, index: int, step: int = 0) -> int:
-    """64 bits for one column, one record and one step of the drawing."""
-    return mix((mix((key + index * GOLDEN) & MASK) + step * GOLDEN) & MASK)
-
-
 class Bits:
-    """The bits of one value, one step after the other."""
+    """The bits of one value, one step after the other. `Lanes` is the same for many values at once."""
 
     __slots__ = ("index", "key", "step")
 
@@ -48,12 +44,22 @@ class Bits:
     def next(self) -> int:
         """The next 64 bits."""
         self.step += 1
-        return bits(self.key, self.index, self.step - 1)
+        return mix((mix((self.key + self.index * GOLDEN) & MASK) + (self.step - 1) * GOLDEN) & MASK)
 
     def below(self, n: int) -> int:
-        """A whole number from 0 to n - 1, n below 2**64: the high half of a product, as unbiased as 64 bits are."""
+        """A whole number from 0 to n - 1, n at most 2**64: the high part of a product."""
+        if n <= 1 << 32:
+            return ((self.next() >> 32) * n) >> 32
         return (self.next() * n) >> 64
 
     def between(self, low: int, high: int) -> int:
         """A whole number from low to high, both included."""
         return low + self.below(high - low + 1)
+
+    def unit(self) -> float:
+        """A number above 0 and below 1: the middle of one of 2**52 equal parts."""
+        return ((self.next() >> 12) + 0.5) / (1 << 52)
+
+    def sub(self, number: int) -> Bits:
+        """The bits of a part of this value: an item, a field of a nested record, another try."""
+        return Bits(mix((self.key ^ mix((number + 1) * FIRST & MASK)) & MASK), self.index)
