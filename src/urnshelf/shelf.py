@@ -17,7 +17,7 @@ from urnshelf.fakes.making import Fakes
 from urnshelf.fakes.obvious import obvious
 from urnshelf.plans.furnish import furnish
 from urnshelf.readings.answering import Readings
-from urnshelf.records.shapes import is_record
+from urnshelf.records.shapes import storage_shape
 from urnshelf.store.tables import Store, Table
 
 if TYPE_CHECKING:
@@ -128,7 +128,7 @@ class Shelf:
             return self.records(what).add(what(**n))
         if isinstance(what, type):
             return self._stock_drawn(what, n, fields)
-        if not is_record(what) or fields or n is not None:
+        if storage_shape(type(what)) is None or fields or n is not None:
             raise RecordRefused(f"stock() takes a record type and a number, or one record alone, not {what!r}")
         return self.records(type(what)).add(what)
 
@@ -193,6 +193,6 @@ class Shelf:
             wanted = (1 if n is None else n) - len(stored)
             self._drawn[record_type] += wanted
             for record in self.urn.draw(record_type, range(start, start + wanted), **fields):
-                if table.key is None or table.key in fields or table.find(getattr(record, table.key)) is None:
+                if table.key is None or table.key in fields or table.find(table.key_of(record)) is None:
                     stored.append(table.add(record))
         return stored[0] if n is None else stored

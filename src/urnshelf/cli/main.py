@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from collections.abc import Sequence
 
 from urnshelf import __version__
+from urnshelf.errors import UrnShelfError
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -16,12 +18,25 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """
     parser = _parser()
     told = parser.parse_args(arguments)
+    try:
+        return _run(told, parser)
+    except UrnShelfError as refused:
+        print(f"urnshelf: {refused}", file=sys.stderr)
+        return 2
+
+
+def _run(told: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
     if told.command == "tour":
         from urnshelf.cli.tour import tour
 
         tour(told.seed)
-        return 0
-    parser.print_help()
+    elif told.command == "draw":
+        from urnshelf.cli.draw import draw
+
+        sys.path.insert(0, "")  # the user's own modules, as with `python -m`
+        draw(told.what, told.n, told.seed, told.set, told.output, told.picture)
+    else:
+        parser.print_help()
     return 0
 
 
@@ -33,4 +48,19 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     tour = commands.add_parser("tour", help="the main job, step by step, on the harbour demo")
     tour.add_argument("--seed", type=int, default=7, help="what the records are drawn from (7)")
+    draw = commands.add_parser("draw", help="synthetic records: previewed, written to a file, or pictured")
+    draw.add_argument("what", metavar="MODULE:TYPE | PLAN.toml", help="a record type, or a plan file")
+    draw.add_argument("-n", type=_count, metavar="N", help="how many records (20)")
+    draw.add_argument("--seed", type=int, help="what they are drawn from (0, or the plan's)")
+    draw.add_argument("--set", action="append", default=[], metavar="FIELD=VALUE", help="a value for every record")
+    output = "write to a .csv, .json, .jsonl or .parquet file; for a plan a folder, or DIR/*.jsonl"
+    draw.add_argument("-o", "--output", metavar="FILE", help=output)
+    draw.add_argument("--picture", metavar="PNG", help="save a picture, one panel a field")
     return parser
+
+
+def _count(text: str) -> int:
+    count = int(text)
+    if count < 0:
+        raise argparse.ArgumentTypeError("a number from 0 is needed")
+    return count

@@ -3,11 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
-import sys
-from collections.abc import Iterable
 from datetime import UTC, datetime
-from decimal import Decimal
-from enum import Enum
 from typing import Any
 
 from rich import box
@@ -18,20 +14,20 @@ from rich.text import Text
 
 from urnshelf import Shelf, calls_to, cue, raising, tally, whatever
 from urnshelf.calls.ledger import Call
+from urnshelf.cli.tables import cell, console, record_table
 from urnshelf.demo.harbour import Berth, GaugeSilent, Mooring, MooringDesk, PilotPager, TideService, Vessel
 from urnshelf.records.display import show
 
 NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
 
 
-def tour(seed: int, console: Console | None = None) -> None:
+def tour(seed: int) -> None:
     """Tell the story.
 
     Args:
         seed: what the records are drawn from.
-        console: where to print; standard output, when not given.
     """
-    out = console or Console(width=None if sys.stdout.isatty() else 110, highlight=False)
+    out = console()
     out.print(
         Text(
             "A mooring desk gives vessels a berth. It needs three repositories, a tide gauge and a pager.",
@@ -61,10 +57,10 @@ def _records(out: Console, shelf: Shelf) -> None:
     shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007", length_m=38.0, draught_m=4.1))
     fields = ["id", "code", "harbour", "length_m", "depth_m", "day_rate", "remark"]
     out.print(
-        _table(
+        record_table(
             f"3 of {len(berths)} berths, drawn from seed {shelf.seed}",
             fields,
-            (_row(b, fields) for b in berths[:3]),
+            berths[:3],
         ),
         "",
     )
@@ -92,7 +88,7 @@ def _act(out: Console, desk: MooringDesk) -> None:
     _step(out, 3, "The real service acts", "mooring = desk.moor(vessel_id=7, arrival=NOON, days=3)")
     mooring = desk.moor(vessel_id=7, arrival=NOON, days=3)
     fields = [f.name for f in dataclasses.fields(Mooring)]
-    out.print(_table(None, fields, [_row(mooring, fields)]), "")
+    out.print(record_table(None, fields, [mooring]), "")
 
 
 def _checks(out: Console, shelf: Shelf) -> None:
@@ -154,33 +150,12 @@ def _step(out: Console, number: int, title: str, *code: str) -> None:
         out.print(Text(f"    {line}", style="dim"))
 
 
-def _table(title: str | None, columns: list[str], rows: Iterable[list[str]]) -> Table:
-    table = Table(title=title, title_justify="left", box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False)
-    for column in columns:
-        table.add_column(column, overflow="fold")
-    for row in rows:
-        table.add_row(*row)
-    return table
-
-
-def _row(record: Any, fields: list[str]) -> list[str]:
-    return [_cell(getattr(record, name)) for name in fields]
-
-
-def _cell(value: Any) -> str:
-    if isinstance(value, Enum):
-        return value.name
-    if isinstance(value, datetime):
-        return f"{value:%Y-%m-%d %H:%M}"
-    return "" if value is None else str(value) if isinstance(value, (str, int, float, Decimal)) else repr(value)
-
-
 def _brief_arguments(call: Call) -> str:
     return ", ".join(f"{name}={_brief(value, 30)}" for name, value in zip(call.arguments, call.values, strict=True))
 
 
 def _brief(value: Any, width: int) -> str:
-    return _cell(value) if isinstance(value, datetime) else show(value, width)
+    return cell(value) if isinstance(value, datetime) else show(value, width)
 
 
 def _answerer(call: Call) -> str:

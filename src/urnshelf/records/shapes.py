@@ -31,14 +31,14 @@ def _shape_of(cls: Any) -> Shape | None:
     return None
 
 
+def storage_shape(cls: type) -> Shape | None:
+    """The shape of a type whose records can be kept: those above, typed dictionaries, mapped and plain classes."""
+    return shape_of(cls) or _typed_dict(cls) or _mapped(cls) or _by_constructor(cls)
+
+
 def values_of(record: object, shape: Shape) -> dict[str, Any]:
     """A record's field values by name; a field that was never set is left out."""
     return {name: getattr(record, name) for name in shape.fields if hasattr(record, name)}
-
-
-def is_record(value: object) -> bool:
-    """Whether the value is an instance of a record type."""
-    return not isinstance(value, type) and shape_of(type(value)) is not None
 
 
 def _dataclass(cls: type) -> Shape | None:
@@ -81,6 +81,28 @@ def _msgspec(cls: type) -> Shape | None:
         return None
     config = cls.__struct_config__  # type: ignore[attr-defined]
     return Shape("msgspec", tuple(names), tuple(names), config.frozen, config.eq)
+
+
+def _typed_dict(cls: Any) -> Shape | None:
+    if not (issubclass(cls, dict) and hasattr(cls, "__required_keys__")):
+        return None
+    names = tuple(cls.__annotations__)
+    return Shape("typed dictionary", names, names, False, False)
+
+
+def _mapped(cls: Any) -> Shape | None:
+    if not hasattr(cls, "__mapper__"):
+        return None
+    names = tuple(prop.key for prop in cls.__mapper__.column_attrs)
+    return Shape("mapped", names, names, False, False)
+
+
+def _by_constructor(cls: Any) -> Shape | None:
+    code = getattr(cls.__init__, "__code__", None)
+    if code is None or issubclass(cls, BaseException):
+        return None
+    names = code.co_varnames[1 : code.co_argcount + code.co_kwonlyargcount]
+    return Shape("plain", names, names, False, False) if names else None
 
 
 def _eq_is_generated(cls: Any) -> bool:

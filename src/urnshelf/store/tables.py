@@ -11,7 +11,7 @@ from urnshelf.records.copies import keep
 from urnshelf.records.display import show
 from urnshelf.records.equality import same
 from urnshelf.records.keys import key_name
-from urnshelf.records.shapes import Shape, shape_of
+from urnshelf.records.shapes import Shape, storage_shape
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -35,7 +35,7 @@ class Table(Generic[T]):
         key: str | None = None,
         missing: Callable[[str], Exception] = RecordMissing,
     ) -> None:
-        shape = shape_of(record_type) if isinstance(record_type, type) else None
+        shape = storage_shape(record_type) if isinstance(record_type, type) else None
         if shape is None:
             raise RecordRefused(f"{show(record_type)} is no record type: a dataclass, for example, is one")
         self.record_type = record_type
@@ -43,6 +43,8 @@ class Table(Generic[T]):
         self.key = key_field(record_type, shape) if key is None else self._known(key)
         self._missing = missing
         self._rows: dict[Any, T] = {}
+        self._read: Callable[[Any, str], Any] = dict.get if shape.kind == "typed dictionary" else _attribute
+        self._copy: Callable[[T], T] = _COPIERS.get(shape.kind, keep)
 
     def get(self, key: Any) -> T:
         """A copy of the record with this key; raises RecordMissing, or the exception that was told to `define`."""
@@ -54,7 +56,7 @@ class Table(Generic[T]):
     def find(self, key: Any) -> T | None:
         """A copy of the record with this key, or None."""
         row = self._rows.get(key)
-        return None if row is None else keep(row)
+        return None if row is None else self._copy(row)
 
     def add(self, record: T) -> T:
         """Store a copy of a new record; an empty key is assigned, on the given record too, when it can be changed.
@@ -66,23 +68,23 @@ class Table(Generic[T]):
             RecordRefused: not a record of this type, or the key is taken.
         """
         self._check(record)
-        key = self._key_of(record)
+        key = self.key_of(record)
         if key is None:
             record = self._numbered(record)
-            key = self._key_of(record)
+            key = self.key_of(record)
         if key in self._rows:
             raise RecordRefused(f"a {self.name} with {self.key}={show(key)} is there already: {show(self._rows[key])}")
-        self._rows[key] = keep(record)
-        return keep(record)
+        self._rows[key] = self._copy(record)
+        return self._copy(record)
 
     def save(self, record: T) -> T:
         """Store a copy of a record, new or changed."""
         self._check(record)
-        key = self._key_of(record)
+        key = self.key_of(record)
         if key is None:
             return self.add(record)
-        self._rows[key] = keep(record)
-        return keep(record)
+        self._rows[key] = self._copy(record)
+        return self._copy(record)
 
     def remove(self, key: Any) -> bool:
         """Take the record with this key away; whether there was one."""
@@ -95,8 +97,8 @@ class Table(Generic[T]):
         wanted = list(fields.items())
         rows = self._ordered()
         for name, value in wanted:
-            rows = [row for row in rows if same(value, getattr(row, name))]
-        return [keep(row) for row in rows]
+            rows = [row for row in rows if same(value, self._read(row, name))]
+        return [self._copy(row) for row in rows]
 
     def count(self) -> int:
         """How many records there are."""
@@ -105,7 +107,7 @@ class Table(Generic[T]):
     __len__ = count
 
     def __iter__(self) -> Iterator[T]:
-        return iter([keep(row) for row in self._ordered()])
+        return iter([self._copy(row) for row in self._ordered()])
 
     def __repr__(self) -> str:
         return f"<{self.count()} {self.name} records>"
@@ -132,10 +134,11 @@ class Table(Generic[T]):
         except TypeError:
             return list(self._rows.values())
 
-    def _key_of(self, record: T) -> Any:
+    def key_of(self, record: T) -> Any:
+        """The record's key; the next number, for records without a key."""
         if self.key is None:
             return len(self._rows) + 1
-        return getattr(record, self.key, None)
+        return self._read(record, self.key)
 
     def _numbered(self, record: T) -> T:
         numbers = [k for k in self._rows if isinstance(k, int)]
@@ -146,16 +149,22 @@ class Table(Generic[T]):
         number = max(numbers, default=0) + 1
         assert self.key is not None
         if self.shape.frozen:
-            record = keep(record, {})
+            record = self._copy(record)
             copy = object.__new__(type(record))
             for field in self.shape.fields:
                 object.__setattr__(copy, field, getattr(record, field))
             record = copy
-        object.__setattr__(record, self.key, number)
+        if isinstance(record, dict):
+            record[self.key] = number
+        elif self.shape.frozen:
+            object.__setattr__(record, self.key, number)
+        else:
+            setattr(record, self.key, number)
         return record
 
     def _check(self, record: Any) -> None:
-        if not isinstance(record, self.record_type):
+        wanted = dict if self.shape.kind == "typed dictionary" else self.record_type
+        if not isinstance(record, wanted):
             raise RecordRefused(f"{show(record)} is a {type(record).__name__}, not a {self.name}")
 
     def _known(self, field: str) -> str:
@@ -164,6 +173,25 @@ class Table(Generic[T]):
                 f"{self.record_type.__name__} has no field {field!r}; it has {', '.join(self.shape.fields)}"
             )
         return field
+
+
+def _attribute(record: Any, name: str) -> Any:
+    return getattr(record, name, None)
+
+
+def _copy_plain(record: Any) -> Any:
+    copy = object.__new__(type(record))
+    copy.__dict__.update({name: keep(value) for name, value in vars(record).items()})
+    return copy
+
+
+def _copy_mapped(record: Any) -> Any:
+    """A new object of a mapped class with the same column values, in no session."""
+    loaded = {name: value for name, value in vars(record).items() if not name.startswith("_")}
+    return type(record)(**{name: keep(value) for name, value in loaded.items()})
+
+
+_COPIERS: dict[str, Callable[[Any], Any]] = {"plain": _copy_plain, "mapped": _copy_mapped}
 
 
 def key_field(record_type: type, shape: Shape) -> str | None:

@@ -257,11 +257,12 @@ _NUMBERS: list[tuple[tuple[str, ...], tuple[float, float], int]] = [
 
 
 def _number_rule(name: str, form: Any) -> Rule | None:
-    for endings, (low, high), places in _NUMBERS:
-        if _ends(name, endings):
-            if form is int:
-                return between(int(low), int(high))
-            if form is Decimal:
-                return between(Decimal(str(low)), Decimal(str(high)), places=places or 2)
-            return between(float(low), float(high), places=places)
+    ends = [row for row in _NUMBERS if _ends(name, row[0])]
+    begins = [row for row in _NUMBERS if any(name.startswith(word + "_") for word in row[0])]
+    for _, (low, high), places in (ends or begins)[:1]:
+        if form is int:
+            return between(int(low), int(high))
+        if form is Decimal:
+            return between(Decimal(str(low)), Decimal(str(high)), places=places or 2)
+        return between(float(low), float(high), places=places)
     return rules.serial() if name == "id" and form is int else None

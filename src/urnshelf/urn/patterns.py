@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import string
-from typing import Protocol
+from typing import Any, Protocol
 
 from urnshelf.errors import RecordRefused
 
@@ -57,6 +57,8 @@ class _Listed:
 
 
 class _Sequence:
+    """Parts one after the other; the last one's number changes fastest."""
+
     def __init__(self, parts: list[Node]) -> None:
         self.parts = _joined(parts)
         self.size = 1
@@ -82,6 +84,17 @@ def _joined(parts: list[Node]) -> list[Node]:
             group, size = [], 1
         group, size = [*group, part], size * part.size
     return [*joined, _Listed(group, size)] if size <= _MOST_LISTED else [*joined, *group]
+
+
+def texts(node: Node, numbers: Any) -> list[str]:
+    """The texts with these numbers, an array of them: a sequence is taken apart for all numbers at once."""
+    if not isinstance(node, _Sequence):
+        return list(map(node.text, numbers.tolist()))
+    columns = []
+    for part in reversed(node.parts):
+        columns.append(texts(part, numbers % part.size))
+        numbers = numbers // part.size
+    return list(map("".join, zip(*reversed(columns), strict=True)))
 
 
 class _Choice:

@@ -11,7 +11,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.patterns import parse
+from urnshelf.urn.patterns import parse, texts
 from urnshelf.urn.permutation import permuted
 
 TRIES = 200
@@ -374,6 +374,9 @@ class _Pattern(Rule):
 
     def finish(self, raw: int) -> str:
         return self._node.text(raw)
+
+    def finish_all(self, raw: Any) -> list[Any]:
+        return texts(self._node, raw)
 
     def at(self, number: int) -> str:
         return self._node.text(number)

@@ -1,0 +1,102 @@
+"""`urnshelf draw`: records previewed as a table, written to files, or pictured."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+from urnshelf.cli.tables import console, record_table
+from urnshelf.errors import RecordRefused
+from urnshelf.files.writing import endings, write
+from urnshelf.interfaces.hints import type_name
+from urnshelf.plans.plan_file import PlannedTable, columns_of, load_type, read_plan
+from urnshelf.plans.values import from_text
+from urnshelf.urn.drawing import Urn
+from urnshelf.urn.rules import constant
+
+SHOWN = 20
+LONG = 50_000
+
+
+def draw(what: str, count: int | None, seed: int | None, told: list[str], out: str | None, picture: str | None) -> None:
+    """Draw what the command line asks for.
+
+    Args:
+        what: MODULE:TYPE, or a plan file.
+        count: how many records; 20 where not given; not for a plan file.
+        seed: the seed; 0, or the plan's, where not given.
+        told: `field=value` words.
+        out: a file, or a folder for the tables of a plan.
+        picture: a PNG file.
+    """
+    if what.endswith(".toml"):
+        if count is not None or told or picture:
+            raise RecordRefused(
+                "a plan file tells the counts and rules itself: -n, --set and --picture go with MODULE:TYPE"
+            )
+        _draw_plan(read_plan(Path(what), seed), out)
+        return
+    table = _table(load_type(what), SHOWN if count is None else count, seed or 0, told)
+    if picture is not None:
+        from urnshelf.cli.picture import save_picture
+
+        save_picture(table, Path(picture))
+        print(f"{picture}: {len(table.forms)} fields of {table.count} records")
+    if out is not None:
+        _write(table, Path(out))
+    if out is None and picture is None:
+        _preview(table)
+
+
+def _table(what: Any, count: int, seed: int, told: list[str]) -> PlannedTable:
+    forms = columns_of(what)
+    rules = {}
+    for word in told:
+        name, equals, text = word.partition("=")
+        if not equals:
+            raise RecordRefused(f"--set {word}: write it as field=value")
+        if name not in forms:
+            raise RecordRefused(f"--set {word}: {type_name(what)} has no field {name!r}; it has {', '.join(forms)}")
+        rules[name] = constant(from_text(text, forms[name], f"--set {word}"))
+    return PlannedTable(type_name(what).lower(), what, count, 0, Urn(seed), rules)
+
+
+def _draw_plan(tables: list[PlannedTable], out: str | None) -> None:
+    for table in tables:
+        if out is None:
+            _preview(table)
+        else:
+            _write(table, Path(out.replace("*", table.name)) if "*" in out else Path(out) / f"{table.name}.csv")
+
+
+def _preview(table: PlannedTable) -> None:
+    first = next(table.chunks(), [])[:SHOWN]
+    title = (
+        f"{table.name}: {len(first)} of {table.count}" if table.count > len(first) else f"{table.name}: {table.count}"
+    )
+    console().print(record_table(title, list(table.forms), first), "")
+
+
+def _write(table: PlannedTable, path: Path) -> None:
+    if path.suffix not in endings():
+        raise RecordRefused(f"-o {path.name}: the ending must be one of {', '.join(endings())}")
+    path.parent.mkdir(parents=True, exist_ok=True)
+    write(path, _with_progress(table, path.name), list(table.forms), table.forms)
+    print(f"{path}: {table.count} records")
+
+
+def _with_progress(table: PlannedTable, name: str) -> Iterator[list[Any]]:
+    if table.count < LONG or not sys.stderr.isatty():
+        yield from table.chunks()
+        return
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=Console(stderr=True), transient=True) as progress:
+        task = progress.add_task(name, total=table.count)
+        for chunk in table.chunks():
+            yield chunk
+            progress.advance(task, len(chunk))

@@ -1,0 +1,1 @@
+"""Files of data: records written as CSV, JSON, JSON Lines and Parquet."""

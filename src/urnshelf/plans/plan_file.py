@@ -1,0 +1,175 @@
+"""Plan files: TOML that says which tables of records to draw, by which rules, from which seed."""
+
+from __future__ import annotations
+
+import importlib
+import json
+import tomllib
+from collections.abc import Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from urnshelf.errors import RecordRefused
+from urnshelf.files.plain import part
+from urnshelf.interfaces.hints import type_name
+from urnshelf.plans.values import rule_from
+from urnshelf.records.keys import key_name
+from urnshelf.urn.drawing import CHUNK, Urn
+from urnshelf.urn.fields import describe, describe_class
+from urnshelf.urn.rules import Link, Rule
+
+FORMAT = 1
+_TOP = frozenset({"format", "seed", "tables"})
+_TABLE = frozenset({"type", "schema", "count", "start", "rules"})
+
+
+class PlannedTable:
+    """One table of a plan: its name, its record type or JSON Schema, and how many records from which index on."""
+
+    def __init__(self, name: str, what: Any, count: int, start: int, urn: Urn, rules: dict[str, Any]) -> None:
+        self.name, self.what, self.count, self.start = name, what, count, start
+        self._urn, self.rules = urn, rules
+
+    @property
+    def forms(self) -> dict[str, Any]:
+        """The columns and their types."""
+        return columns_of(self.what)
+
+    def chunks(self) -> Iterator[list[Any]]:
+        """The records, some thousands at a time."""
+        end = self.start + self.count
+        for start in range(self.start, end, CHUNK):
+            yield self._urn.draw(self.what, range(start, min(end, start + CHUNK)), **self.rules)
+
+    def values(self, field: str | None) -> list[Any]:
+        """One field of all records: the key, where none is named."""
+        name = field or key_name(getattr(self.what, "__name__", self.name), self.forms)
+        if name is None or name not in self.forms:
+            told = f"no field {field!r}" if field else "no field that is a key; name one with field = …"
+            raise RecordRefused(f"the table {self.name!r} has {told}")
+        return [part(record, name) for chunk in self.chunks() for record in chunk]
+
+
+def columns_of(what: Any) -> dict[str, Any]:
+    """The columns of a record type or JSON Schema, and their types."""
+    if isinstance(what, Mapping):
+        return dict.fromkeys(what.get("properties", {}), Any)
+    record = describe(what) or describe_class(what)
+    if record is None:
+        raise RecordRefused(f"{type_name(what)} is no record type: a dataclass, for example, is one")
+    return {name: field.form for name, field in record.fields.items()}
+
+
+def load_type(words: str) -> Any:
+    """The type that `package.module:Name` names; raises RecordRefused, saying what is wrong."""
+    module_name, colon, name = words.partition(":")
+    if not colon or not module_name or not name:
+        raise RecordRefused(f"{words!r}: a type is named as MODULE:NAME, for example urnshelf.demo.harbour:Vessel")
+    try:
+        found: Any = importlib.import_module(module_name)
+    except ImportError as why:
+        raise RecordRefused(f"{words!r}: the module cannot be imported: {why}") from None
+    for word in name.split("."):
+        if not hasattr(found, word):
+            raise RecordRefused(f"{words!r}: {module_name} has no {name}")
+        found = getattr(found, word)
+    return found
+
+
+def read_plan(path: Path, seed: int | None = None) -> list[PlannedTable]:
+    """The tables of a plan file, in the file's order.
+
+    Args:
+        path: the TOML file.
+        seed: goes before the seed that the file tells.
+
+    Raises:
+        RecordRefused: it cannot be read, or says something unknown; the message tells where.
+    """
+    try:
+        told = tomllib.loads(path.read_text(encoding="utf-8"))
+    except (OSError, UnicodeDecodeError) as why:
+        raise RecordRefused(f"{path.name} cannot be read: {why}") from None
+    except tomllib.TOMLDecodeError as why:
+        raise RecordRefused(f"{path.name} is no TOML: {why}") from None
+    _refuse_unknown(told, _TOP, path.name)
+    if told.get("format") != FORMAT:
+        raise RecordRefused(f"{path.name}: format = {told.get('format')!r}, but this version reads format = {FORMAT}")
+    if not isinstance(told.get("tables"), Mapping) or not told["tables"]:
+        raise RecordRefused(f"{path.name}: there are no tables; begin one with [tables.vessels]")
+    urn = Urn(seed if seed is not None else _whole(told, "seed", 0, path.name))
+    tables: dict[str, PlannedTable] = {}
+    for name, table in told["tables"].items():
+        tables[name] = _table(path, name, table, urn, tables)
+    return list(tables.values())
+
+
+def _table(path: Path, name: str, told: Any, urn: Urn, before: dict[str, PlannedTable]) -> PlannedTable:
+    where = f"{path.name}, table {name!r}"
+    if not isinstance(told, Mapping):
+        raise RecordRefused(f"{where}: a table is needed, [tables.{name}]")
+    _refuse_unknown(told, _TABLE, where)
+    if ("type" in told) == ("schema" in told):
+        raise RecordRefused(f"{where}: either a type or a schema is needed")
+    what = _typed(where, told["type"]) if "type" in told else _schema(path.parent / told["schema"], where)
+    forms = columns_of(what)
+    rules: dict[str, Rule] = {}
+    for field, rule in told.get("rules", {}).items():
+        if isinstance(what, Mapping):
+            raise RecordRefused(f"{where}: a JSON Schema has no rules beside it; say it in the schema")
+        if field not in forms:
+            raise RecordRefused(f"{where}: {type_name(what)} has no field {field!r}; it has {', '.join(forms)}")
+        rules[field] = rule_from(
+            rule, forms[field], f"{where}, field {field!r}", lambda to, key: _link(where, to, key, before)
+        )
+    return PlannedTable(name, what, _whole(told, "count", 10, where), _whole(told, "start", 0, where), urn, rules)
+
+
+def _link(where: str, to: str, field: str | None, before: dict[str, PlannedTable]) -> Rule:
+    table = before.get(to)
+    if table is None:
+        raise RecordRefused(f"{where}: a link to {to!r}, but no such table stands above it")
+    found: list[Any] = []
+
+    def parents() -> Sequence[Any]:
+        if not found:
+            found.extend(table.values(field))
+        return found
+
+    if not table.count:
+        raise RecordRefused(f"{where}: a link to {to!r}, which has no records")
+    return _TableLink(table.what, field, table.count, parents)
+
+
+class _TableLink(Link):
+    """A link whose parents are a table of the plan, not the shelf's or the urn's own."""
+
+    def handed(self, parents: Any) -> Link:  # noqa: ARG002
+        return self
+
+
+def _typed(where: str, words: Any) -> Any:
+    try:
+        return load_type(str(words))
+    except RecordRefused as why:
+        raise RecordRefused(f"{where}: {why}") from None
+
+
+def _schema(path: Path, where: str) -> Any:
+    try:
+        return json.loads(path.read_text(encoding="utf-8"))
+    except (OSError, ValueError) as why:
+        raise RecordRefused(f"{where}: the schema {path.name} cannot be read: {why}") from None
+
+
+def _whole(told: Mapping[str, Any], key: str, default: int, where: str) -> int:
+    value = told.get(key, default)
+    if isinstance(value, bool) or not isinstance(value, int) or (value < 0 and key != "seed"):
+        raise RecordRefused(f"{where}: {key} = {value!r}, but a whole number from 0 is needed")
+    return value
+
+
+def _refuse_unknown(told: Mapping[str, Any], known: frozenset[str], where: str) -> None:
+    unknown = sorted(told.keys() - known)
+    if unknown:
+        raise RecordRefused(f"{where}: {unknown[0]!r} is not known; known are {', '.join(sorted(known))}")
