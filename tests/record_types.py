@@ -180,6 +180,9 @@ class Model(pydantic.BaseModel):
     url: pydantic.HttpUrl
     secret: pydantic.SecretStr
     kept: datetime
+    naive: pydantic.NaiveDatetime
+    aware: pydantic.AwareDatetime
+    past: pydantic.PastDate
     aliased: int = pydantic.Field(alias="outerName", ge=1)
     choice: int = pydantic.Field(validation_alias=pydantic.AliasChoices("first", "second"))
     flag: Flag

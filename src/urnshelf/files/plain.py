@@ -33,13 +33,20 @@ def plain(value: Any) -> Any:
     if isinstance(value, Mapping):
         return {str(plain(key)): plain(item) for key, item in value.items()}
     if isinstance(value, (set, frozenset)):
-        return sorted((plain(item) for item in value), key=lambda item: json.dumps(item, default=str))
+        return _sorted([plain(item) for item in value])
     shape = shape_of(type(value))
     if shape is not None:
         return {name: plain(item) for name, item in values_of(value, shape).items()}
     if isinstance(value, (list, tuple)) or type(value).__name__ == "deque":
         return [plain(item) for item in value]
     return str(value)
+
+
+def _sorted(items: list[Any]) -> list[Any]:
+    try:
+        return sorted(items)
+    except TypeError:  # of several kinds
+        return sorted(items, key=json.dumps)
 
 
 def cell(value: Any) -> Any:

@@ -284,9 +284,21 @@ def _typed_text(form: Any) -> Rule | None:
         return EMAILS
     if name.endswith("Url") or name == "AnyUrl":
         return URLS
-    if name in ("SecretStr",):
+    if name == "SecretStr":
         return PASSWORDS
+    if name in _PYDANTIC_TIMES:
+        return between(*_PYDANTIC_TIMES[name])
     return None
+
+
+_PYDANTIC_TIMES: dict[str, tuple[Any, Any]] = {
+    "AwareDatetime": (_START, _END),
+    "NaiveDatetime": (_START.replace(tzinfo=None), _END.replace(tzinfo=None)),
+    "PastDatetime": (datetime(2001, 1, 1, tzinfo=UTC), datetime(2020, 12, 31, tzinfo=UTC)),
+    "FutureDatetime": (datetime(2070, 1, 1, tzinfo=UTC), datetime(2090, 12, 31, tzinfo=UTC)),
+    "PastDate": (date(2001, 1, 1), date(2020, 12, 31)),
+    "FutureDate": (date(2070, 1, 1), date(2090, 12, 31)),
+}
 
 
 # --- values with parts ------------------------------------------------------------------------------------------------
