@@ -94,7 +94,12 @@ def _with_progress(table: PlannedTable, name: str) -> Iterator[list[Any]]:
     if table.count < LONG or not sys.stderr.isatty():
         yield from table.chunks()
         return
-    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    columns = (
+        TextColumn("{task.description}"),
+        BarColumn(complete_style="cyan"),
+        MofNCompleteColumn(),
+        TimeRemainingColumn(),
+    )
     with Progress(*columns, console=Console(stderr=True), transient=True) as progress:
         task = progress.add_task(name, total=table.count)
         for chunk in table.chunks():

@@ -140,6 +140,7 @@ def _failure(out: Console, shelf: Shelf) -> None:
                 border_style="red",
                 title="the message",
                 title_align="left",
+                expand=False,
             )
         )
 

@@ -19,6 +19,7 @@ from urnshelf.calls.desk import Desk
 from urnshelf.calls.place import YOURS, locate
 from urnshelf.calls.target import INDEX, STATE, TARGETS, FakeState, Target
 from urnshelf.fakes.attributes import attribute_of, manners_of
+from urnshelf.interfaces.hints import annotations_of
 from urnshelf.interfaces.members import QUIET, Interface, Member, written_parameters
 from urnshelf.records.copies import PLAIN
 from urnshelf.records.matchers import whatever
@@ -169,18 +170,11 @@ def _dressed(function: Any, member: Member, index: int, interface: Interface) ->
     function.__module__ = getattr(member.owner, "__module__", __name__)
     function.__doc__ = getattr(member.function, "__doc__", None)
     setattr(function, INDEX, index)
-    function.__annotations__ = _annotations(member)
+    function.__annotations__ = dict(annotations_of(member.function)) if callable(member.function) else {}
     function.__signature__ = member.signature.replace(parameters=[_FAKE, *member.signature.parameters.values()])
     if member.is_async:
         _mark_as_coroutine_function(function)
     return function
-
-
-def _annotations(member: Member) -> dict[str, Any]:
-    try:
-        return dict(getattr(member.function, "__annotations__", {}))
-    except Exception:  # evaluated late, an annotation may raise anything
-        return {}
 
 
 def _mark_as_coroutine_function(function: Any) -> None:

@@ -15,6 +15,7 @@ from urnshelf.records.shapes import shape_of, values_of
 def plain(value: Any) -> Any:
     """The value as JSON can hold it; records become tables, moments ISO 8601 texts, Decimals and UUIDs texts.
 
+    >>> from decimal import Decimal
     >>> plain({"day": date(2030, 6, 1), "rate": Decimal("1.50")})
     {'day': '2030-06-01', 'rate': '1.50'}
     """

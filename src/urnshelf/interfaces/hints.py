@@ -2,10 +2,32 @@
 
 from __future__ import annotations
 
+import inspect
 import sys
 import typing
 from types import GenericAlias, UnionType
 from typing import Any, TypeVar, get_args, get_origin
+
+
+def annotations_of(thing: Any) -> dict[str, Any]:
+    """The annotations that a class or function itself carries, as far as they can be had without an error."""
+    try:
+        if sys.version_info >= (3, 14):
+            import annotationlib
+
+            return annotationlib.get_annotations(thing, format=annotationlib.Format.FORWARDREF)
+        return inspect.get_annotations(thing)
+    except Exception:  # an annotation may hold any expression
+        return {}
+
+
+def signature_of(function: Any) -> inspect.Signature:
+    """A function's signature; names in its annotations need not be there."""
+    if sys.version_info >= (3, 14):
+        import annotationlib
+
+        return inspect.signature(function, annotation_format=annotationlib.Format.FORWARDREF)
+    return inspect.signature(function)
 
 
 def resolve(annotation: Any, owner: type | None, function: Any = None) -> Any:
@@ -42,8 +64,7 @@ def hints_of(cls: type) -> dict[str, Any]:
     except Exception:  # one bad annotation must not hide the others
         hints: dict[str, Any] = {}
         for base in reversed(cls.__mro__):
-            own = base.__dict__.get("__annotations__", {})
-            hints |= {name: resolve(annotation, base) for name, annotation in own.items()}
+            hints |= {name: resolve(annotation, base) for name, annotation in annotations_of(base).items()}
         return hints
 
 

@@ -19,7 +19,14 @@ from types import (
 from typing import Any, get_args, get_origin, get_overloads
 
 from urnshelf.errors import InterfaceRefused
-from urnshelf.interfaces.hints import resolve, substitute, type_arguments, type_name
+from urnshelf.interfaces.hints import (
+    annotations_of,
+    resolve,
+    signature_of,
+    substitute,
+    type_arguments,
+    type_name,
+)
 from urnshelf.interfaces.promises import Promise, promise_of
 
 BEHIND_ONES_BACK = frozenset(
@@ -337,15 +344,12 @@ def _member(name: str, raw: Any, cls: type, annotations: dict[str, Any]) -> Memb
 
 
 def _annotations(cls: type) -> dict[str, Any]:
-    try:
-        found = inspect.get_annotations(cls)
-    except Exception:  # annotations evaluated late may raise anything
-        return {}
+    found = annotations_of(cls)
     return {name: found[name] for name in found if name not in BEHIND_ONES_BACK}
 
 
 def _return_annotation(function: Any) -> Any:
-    return getattr(function, "__annotations__", {}).get("return", NO_DEFAULT)
+    return annotations_of(function).get("return", NO_DEFAULT)
 
 
 def _bound_signature(function: Any, binding: str) -> inspect.Signature:
@@ -381,7 +385,7 @@ def _partial_signature(part: functools.partialmethod[Any]) -> inspect.Signature:
 
 def _signature(function: Any) -> inspect.Signature:
     try:
-        return inspect.signature(function)
+        return signature_of(function)
     except (ValueError, TypeError):  # code in C that does not tell
         return _ANYTHING
 

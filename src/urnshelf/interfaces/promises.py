@@ -7,7 +7,7 @@ import typing
 from types import UnionType
 from typing import Any, NamedTuple, TypeVar, get_args, get_origin
 
-from urnshelf.interfaces.hints import hints_of, is_typed_dict, type_name
+from urnshelf.interfaces.hints import annotations_of, hints_of, is_typed_dict, type_name
 from urnshelf.records.display import show
 
 _AWAITABLES = frozenset({abc.Awaitable, abc.Coroutine})
@@ -52,6 +52,8 @@ def misfit(value: Any, form: Any, path: str = "") -> str | None:
     >>> misfit([1, "two"], list[int])
     "[1] is 'two', a str, not int"
     """
+    if type(value) is form:  # by far the most common
+        return None
     wrong = _misfit(value, form, path)
     if wrong is None:
         return None
@@ -133,7 +135,7 @@ def _has_members_of(value: Any, protocol: type) -> bool:
 def _declared(cls: type) -> set[str]:
     if cls.__module__ == "typing":
         return set()
-    return {n for n in {*vars(cls), *getattr(cls, "__annotations__", {})} if not n.startswith("_")}
+    return {n for n in {*vars(cls), *annotations_of(cls)} if not n.startswith("_")}
 
 
 def _item_misfit(value: Any, origin: Any, args: tuple[Any, ...], path: str) -> Wrong | None:

@@ -12,7 +12,7 @@ from typing import Any, TypeVar, Union, get_args, get_origin
 from urnshelf.calls.place import put_under_test
 from urnshelf.errors import FurnishRefused
 from urnshelf.fakes.obvious import is_interface, is_of_the_language
-from urnshelf.interfaces.hints import resolve, type_name
+from urnshelf.interfaces.hints import resolve, signature_of, type_name
 from urnshelf.interfaces.members import form_is_callable
 from urnshelf.records.display import show
 from urnshelf.records.shapes import shape_of
@@ -89,7 +89,7 @@ def _is_service_class(cls: Any) -> bool:
 
 def _signature(service: Any) -> inspect.Signature:
     try:
-        return inspect.signature(service)
+        return signature_of(service)
     except (TypeError, ValueError) as why:
         raise FurnishRefused(
             f"furnish({_name(service)}): its parameters cannot be told ({why}); build it by hand"

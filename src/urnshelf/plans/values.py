@@ -32,8 +32,8 @@ def from_text(text: str, form: Any, where: str) -> Any:
     >>> from_text("1.50", Decimal, "rate")
     Decimal('1.50')
     """
-    if without_none(form)[0] is str:
-        return text
+    if without_none(form)[0] in (str, Decimal):
+        return as_typed(text, form, where)  # as it stands: a Decimal keeps its zeros
     try:
         value = ast.literal_eval(text)
     except (ValueError, SyntaxError):

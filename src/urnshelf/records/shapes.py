@@ -86,7 +86,10 @@ def _msgspec(cls: type) -> Shape | None:
 def _typed_dict(cls: Any) -> Shape | None:
     if not (issubclass(cls, dict) and hasattr(cls, "__required_keys__")):
         return None
-    names = tuple(cls.__annotations__)
+    keys: frozenset[str] = getattr(cls, "__required_keys__", frozenset()) | getattr(
+        cls, "__optional_keys__", frozenset()
+    )
+    names = tuple(sorted(keys))
     return Shape("typed dictionary", names, names, False, False)
 
 

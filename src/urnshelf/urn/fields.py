@@ -8,7 +8,7 @@ import typing
 from collections.abc import Callable
 from typing import Any, NamedTuple, get_args, get_origin
 
-from urnshelf.interfaces.hints import hints_of, is_typed_dict, resolve, substitute, type_arguments
+from urnshelf.interfaces.hints import hints_of, is_typed_dict, resolve, signature_of, substitute, type_arguments
 from urnshelf.urn.limits import Limits, limits_of
 
 
@@ -55,7 +55,7 @@ def describe_class(form: Any) -> RecordType | None:
     if getattr(origin, "_is_protocol", False) or issubclass(origin, BaseException):
         return None
     try:
-        parameters = list(inspect.signature(origin).parameters.values())
+        parameters = list(signature_of(origin).parameters.values())
     except (TypeError, ValueError):
         return None
     fields = {}
