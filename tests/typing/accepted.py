@@ -9,6 +9,7 @@ from typing import Any, Protocol, TypeVar, assert_type
 
 from urnshelf import (
     Shelf,
+    Urn,
     attribute,
     calls_to,
     cue,
@@ -16,6 +17,7 @@ from urnshelf import (
     holding,
     of_type,
     raising,
+    rules,
     tally,
     unseen,
     whatever,
@@ -64,6 +66,16 @@ def records(shelf: Shelf) -> None:
     assert_type(shelf.stock(Berth), Berth)
     assert_type(shelf.records(Berth).get(3), Berth)
     assert_type(shelf.records(Berth).where(harbour="Skarvik"), list[Berth])
+
+
+def drawn(urn: Urn) -> None:
+    assert_type(urn.draw(Berth), Berth)
+    assert_type(urn.draw(Berth, 3, harbour=rules.among("Skarvik", "Norrvik")), list[Berth])
+    assert_type(urn.draw(Berth, range(3, 9)), list[Berth])
+    assert_type(urn.draw(list[int]), list[int])
+    urn.set_rules(Berth, depth_m=rules.between(2.0, 9.0, places=1), code=rules.pattern("B-[0-9]"))
+    first = next(urn.stream(Berth))
+    assert first.harbour
 
 
 def cues(shelf: Shelf, noon: datetime) -> None:

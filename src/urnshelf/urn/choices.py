@@ -1,0 +1,137 @@
+"""Rules of choice: among values, sometimes None, all different."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from urnshelf.errors import RecordRefused
+from urnshelf.urn.given import as_rule
+from urnshelf.urn.mixing import Bits
+from urnshelf.urn.permutation import permuted
+from urnshelf.urn.rule import Rule
+
+
+class _Among(Rule):
+    """One of several values."""
+
+    def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:  # noqa: ARG002
+        """A categorical column."""
+        from pandas import Categorical
+
+        raw = self.raw(lanes)
+        try:
+            return Categorical.from_codes(raw, list(self._choices))
+        except (TypeError, ValueError):  # values that repeat, or that cannot be categories
+            return self.finish_all(raw)
+
+    def __init__(self, choices: tuple[Any, ...], weights: tuple[int, ...] | None) -> None:
+        self._choices = choices
+        self._weights = weights
+        self.size = len(choices) if weights is None else None
+
+    def raw(self, bits: Any) -> Any:
+        if self._weights is None:
+            return bits.below(len(self._choices))
+        drawn, found, limit = bits.below(sum(self._weights)), 0, 0
+        for weight in self._weights[:-1]:
+            limit += weight
+            found = found + (drawn >= limit) * 1
+        return found
+
+    def finish(self, raw: int) -> Any:
+        return self._choices[raw]
+
+    def at(self, number: int) -> Any:
+        return self._choices[number]
+
+    def finish_all(self, raw: Any) -> list[Any]:
+        choices = self._choices
+        return [choices[i] for i in raw.tolist()]
+
+
+def among(*choices: Any, weights: Sequence[int] | None = None) -> Rule:
+    """One of the given values.
+
+    Args:
+        choices: the values; or one sequence of them.
+        weights: a whole number for each: how often it comes, in proportion.
+
+    Raises:
+        RecordRefused: nothing to choose from, or weights that do not fit.
+
+    >>> from urnshelf.urn.mixing import Bits
+    >>> {among("N", "S").one(Bits(7, i)) for i in range(20)} == {"N", "S"}
+    True
+    """
+    if len(choices) == 1 and isinstance(choices[0], (list, tuple, set, frozenset, range)):
+        choices = (
+            tuple(choices[0]) if not isinstance(choices[0], (set, frozenset)) else tuple(sorted(choices[0], key=repr))
+        )
+    if not choices:
+        raise RecordRefused("among() needs at least one value to choose from")
+    if weights is not None:
+        whole = all(isinstance(w, int) and w >= 0 for w in weights)
+        if len(weights) != len(choices) or not whole or not sum(weights):
+            raise RecordRefused(
+                f"among(…, weights={list(weights)}): one whole number for each of the {len(choices)} values, not all 0"
+            )
+    return _Among(choices, None if weights is None else tuple(weights))
+
+
+class _SometimesNone(Rule):
+    def __init__(self, rule: Rule, per_mille: int) -> None:
+        self._rule = rule
+        self._per_mille = per_mille
+        self.needs = rule.needs
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:
+        return None if bits.below(1000) < self._per_mille else self._rule.one(bits.sub(0), *inputs)
+
+    def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
+        none = (lanes.below(1000) < self._per_mille).tolist()
+        values = self._rule.many(lanes.sub(0), *inputs)
+        return [None if absent else value for absent, value in zip(none, values, strict=True)]
+
+
+def sometimes_none(rule: Any, rate: float = 0.25) -> Rule:
+    """None at this rate, otherwise as the rule says.
+
+    Args:
+        rule: a rule, or a value.
+        rate: between 0 and 1, to the thousandth.
+    """
+    if not 0 <= rate <= 1:
+        raise RecordRefused(f"sometimes_none(…, rate={rate!r}): a rate is between 0 and 1")
+    return _SometimesNone(as_rule(rule), round(rate * 1000))
+
+
+class _AllDifferent(Rule):
+    vectorised = False
+
+    def __init__(self, rule: Rule) -> None:
+        self._rule = rule
+        self.size = rule.size
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+        assert self.size is not None
+        if bits.index >= self.size:
+            raise RecordRefused(f"all_different: record {bits.index + 1} has no value left, there are only {self.size}")
+        return self._rule.at(permuted(bits.key, bits.index, self.size))
+
+
+def all_different(rule: Any) -> Rule:
+    """Values of a countable rule, no two records with the same: a keyed permutation of them.
+
+    Args:
+        rule: a range of whole numbers or dates, a choice without weights, a pattern, or a sequence of values.
+
+    Raises:
+        RecordRefused: the values cannot be counted; on drawing, when there are too few.
+    """
+    inner = rule if isinstance(rule, Rule) else among(rule)
+    if inner.size is None:
+        raise RecordRefused(
+            "all_different() takes a rule whose values can be counted: between, among, pattern or serial"
+        )
+    return _AllDifferent(inner)

@@ -1,0 +1,42 @@
+"""Links: references to records of another type."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from urnshelf.urn.mixing import Bits
+from urnshelf.urn.rule import Rule
+
+
+class Link(Rule):
+    """A reference to a record of another type: its parents are handed in by the urn."""
+
+    vectorised = False
+
+    def __init__(
+        self, record_type: Any, field: str | None, count: int, parents: Callable[[], Sequence[Any]] | None = None
+    ) -> None:
+        self.record_type, self.field, self.count = record_type, field, count
+        self._parents = parents
+
+    def handed(self, parents: Callable[[], Sequence[Any]]) -> Link:
+        """The same link, its parents known."""
+        return Link(self.record_type, self.field, self.count, parents)
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+        """One of the parents."""
+        assert self._parents is not None
+        parents = self._parents()
+        return parents[bits.below(len(parents))]
+
+
+def link(record_type: Any, field: str | None = None, count: int = 100) -> Rule:
+    """A reference to a record of another type: one of the shelf's, or one of those that the urn would draw first.
+
+    Args:
+        record_type: the other type.
+        field: the field of it that is taken; its key where none is given.
+        count: with no records of it on a shelf, among how many drawn ones to choose.
+    """
+    return Link(record_type, field, count)

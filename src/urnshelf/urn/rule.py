@@ -1,0 +1,96 @@
+"""What a rule is: how one field of a record is drawn, written once for one value and for many at the same time."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from urnshelf.urn.mixing import Bits
+
+TRIES = 200
+"""How often a value that does not fit is drawn again."""
+
+
+class Rule:
+    """How a field is drawn: a pure function of its bits and of the other fields that it names.
+
+    A rule is written as `raw`, whole numbers from bits, which are one number or an array of them, and `finish`, which
+    makes the value of one number. A rule that cannot be written so overrides `one`.
+    """
+
+    needs: tuple[str, ...] = ()
+    """The other fields of the record that it is drawn from."""
+    size: int | None = None
+    """How many different values there are, where they can be counted; `at` gives each."""
+    vectorised = True
+    """Whether `raw` takes lanes as well as bits."""
+
+    def raw(self, bits: Any) -> Any:
+        """Whole numbers drawn from bits, or from lanes of bits."""
+        raise NotImplementedError
+
+    def finish(self, raw: Any) -> Any:
+        """The value that a whole number stands for."""
+        return raw
+
+    def at(self, number: int) -> Any:
+        """The value with this number, below `size`."""
+        raise NotImplementedError
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+        """One value."""
+        return self.finish(self.raw(bits))
+
+    def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
+        """The values of all lanes, as Python objects."""
+        if self.vectorised and not inputs:
+            return self.finish_all(self.raw(lanes))
+        indexes = lanes.index.tolist()
+        return [
+            self.one(Bits(lanes.key, i), *given) for i, given in zip(indexes, _rows(inputs, len(indexes)), strict=True)
+        ]
+
+    def finish_all(self, raw: Any) -> list[Any]:
+        """The values that an array of whole numbers stands for."""
+        return list(map(self.finish, raw.tolist()))
+
+    def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:
+        """The values of all lanes, as a frame likes them best."""
+        return self.many(lanes, *inputs)
+
+
+def _rows(columns: tuple[Sequence[Any], ...], n: int) -> Any:
+    return zip(*columns, strict=True) if columns else [()] * n
+
+
+class Composed(Rule):
+    """A value made from several whole numbers, each below its own bound, and perhaps from other fields."""
+
+    def __init__(self, function: Callable[..., Any], *bounds: int, needs: tuple[str, ...] = ()) -> None:
+        self._function, self._bounds, self.needs = function, bounds, needs
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:
+        """What the function makes of the inputs and the numbers."""
+        return self._function(*inputs, *[bits.below(bound) for bound in self._bounds])
+
+    def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
+        """The same, for all lanes."""
+        numbers = [lanes.below(bound).tolist() for bound in self._bounds]
+        return list(map(self._function, *inputs, *numbers))
+
+
+class _Computed(Rule):
+    """A rule given as a function of a source of bits; for the parts of types that are not a plain number."""
+
+    def __init__(self, function: Callable[[Bits], Any]) -> None:
+        self._function = function
+
+    vectorised = False
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+        return self._function(bits)
+
+
+def computed(function: Callable[[Bits], Any]) -> Rule:
+    """A rule of our own that is drawn one value at a time."""
+    return _Computed(function)

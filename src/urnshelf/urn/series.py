@@ -1,0 +1,110 @@
+"""Rules of distributions, and walks over the records."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from math import isqrt
+from typing import Any
+
+from urnshelf.errors import RecordRefused
+from urnshelf.records.display import show
+from urnshelf.urn.mixing import Bits
+from urnshelf.urn.rule import TRIES, Rule
+
+
+class _Distribution(Rule):
+    vectorised = False
+
+    def __init__(self, frozen: Any, low: float | None, high: float | None, outside: str, places: int | None) -> None:
+        self._frozen, self._low, self._high = frozen, low, high
+        self._outside, self._places = outside, places
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+        for _ in range(TRIES):
+            value = float(self._frozen.ppf(bits.unit()))
+            value = value if self._places is None else round(value, self._places)
+            inside = (self._low is None or value >= self._low) and (self._high is None or value <= self._high)
+            if inside or self._outside == "clip":
+                return self._clipped(value)
+        raise RecordRefused(f"distribution: no value between {self._low} and {self._high} came in {TRIES} tries")
+
+    def _clipped(self, value: float) -> float:
+        if self._low is not None and value < self._low:
+            return self._low
+        return self._high if self._high is not None and value > self._high else value
+
+    def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
+        if self._outside == "redraw" and (self._low is not None or self._high is not None):
+            return super().many(lanes, *inputs)
+        values = self._frozen.ppf(lanes.unit()).tolist()
+        rounded = values if self._places is None else [round(v, self._places) for v in values]
+        return [self._clipped(v) for v in rounded]
+
+
+def distribution(
+    frozen: Any, low: float | None = None, high: float | None = None, outside: str = "redraw", places: int | None = None
+) -> Rule:
+    """Numbers of a distribution, by the inverse of its distribution function.
+
+    Equal on every run of one build of SciPy; other builds may differ in the last digit.
+
+    Args:
+        frozen: a frozen distribution of `scipy.stats`, or anything with `ppf`.
+        low: the least value wanted.
+        high: the greatest value wanted.
+        outside: what happens to a value outside: `"redraw"` it or `"clip"` it.
+        places: decimal places to round to.
+
+    Raises:
+        RecordRefused: not a distribution, or another word for `outside`.
+    """
+    if not hasattr(frozen, "ppf"):
+        raise RecordRefused(
+            f"distribution() takes a frozen distribution such as scipy.stats.norm(5, 2), not {show(frozen)}"
+        )
+    if outside not in ("redraw", "clip"):
+        raise RecordRefused(f"distribution(…, outside={outside!r}): choose 'redraw' or 'clip'")
+    return _Distribution(frozen, low, high, outside, places)
+
+
+_LEVELS = 40
+
+
+class _Drift(Rule):
+    """A midpoint construction over 2**40 places: each value needs the forty midpoints above it and no other value."""
+
+    vectorised = False
+
+    def __init__(self, start: float, step: float, places: int) -> None:
+        self._unit = 10**places
+        self._start, self._step = round(start * self._unit), max(1, round(step * self._unit))
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+        low, high, at = 0, 1 << _LEVELS, bits.index
+        if at >= high:
+            raise RecordRefused(f"drift: index {at} is beyond the {high} values of a walk")
+        left, right = 0, self._noise(bits.key, high, 1 << (_LEVELS // 2))
+        while low < at:
+            middle = (low + high) // 2
+            width = isqrt(high - low)
+            value = (left + right) // 2 + self._noise(bits.key, middle, width)
+            if at >= middle:
+                low, left = middle, value
+            else:
+                high, right = middle, value
+        return (self._start + left) / self._unit
+
+    def _noise(self, key: int, place: int, width: int) -> int:
+        spread = max(1, self._step * width // 2)
+        return Bits(key, place).between(-spread, spread)
+
+
+def drift(start: float = 0.0, step: float = 1.0, places: int = 2) -> Rule:
+    """A walk over the records, for series: each value is near the one before; any slice can be drawn alone.
+
+    Args:
+        start: the value of the first record.
+        step: about how far a value is from the one before.
+        places: decimal places.
+    """
+    return _Drift(start, step, places)

@@ -1,0 +1,111 @@
+"""Rules of texts: patterns, templates, serials."""
+
+from __future__ import annotations
+
+import string
+from collections.abc import Sequence
+from typing import Any
+
+from urnshelf.urn.mixing import Bits
+from urnshelf.urn.patterns import parse, texts
+from urnshelf.urn.rule import Rule
+
+
+class _Pattern(Rule):
+    def __init__(self, pattern: str) -> None:
+        self._node = parse(pattern)
+        self.size = self._node.size
+        self.vectorised = self.size < 1 << 62
+
+    def raw(self, bits: Any) -> Any:
+        assert self.size is not None
+        if self.size <= 1 << 62:
+            return bits.below(self.size)
+        number, room = 0, 1
+        while room < self.size:
+            number, room = (number << 64) | bits.next(), room << 64
+        return number * self.size // room
+
+    def finish(self, raw: int) -> str:
+        return self._node.text(raw)
+
+    def finish_all(self, raw: Any) -> list[Any]:
+        return texts(self._node, raw)
+
+    def at(self, number: int) -> str:
+        return self._node.text(number)
+
+
+def pattern(expression: str) -> Rule:
+    """A text that matches a regular expression of the usual subset, from beginning to end.
+
+    Args:
+        expression: letters, escapes, classes, groups, alternatives and repeats; unbounded repeats are cut at 8 more.
+
+    Raises:
+        RecordRefused: an expression beyond the subset.
+
+    >>> from urnshelf.urn.mixing import Bits
+    >>> pattern("[A-Z]{2}-7").one(Bits(1, 0))[2:]
+    '-7'
+    """
+    return _Pattern(expression)
+
+
+class _Template(Rule):
+    vectorised = False
+
+    def __init__(self, text: str) -> None:
+        self._text = text
+        fields = [name for _, name, _, _ in string.Formatter().parse(text) if name is not None]
+        self.needs = tuple(dict.fromkeys(name.partition(".")[0].partition("[")[0] for name in fields if name))
+
+    def one(self, bits: Bits, *inputs: Any) -> str:  # noqa: ARG002
+        return self._text.format(**dict(zip(self.needs, inputs, strict=True)))
+
+
+def template(text: str) -> Rule:
+    """A text made from other fields of the record: `"{code}@{harbour}"`.
+
+    Args:
+        text: as for `str.format`, the fields by name.
+    """
+    return _Template(text)
+
+
+class _Serial(Rule):
+    def __init__(self, prefix: str, start: int, digits: int) -> None:
+        self._prefix, self._start, self._digits = prefix, start, digits
+        self.size = 1 << 60
+
+    def raw(self, bits: Any) -> Any:
+        return bits.index
+
+    def finish(self, raw: int) -> str:
+        return f"{self._prefix}{raw + self._start:0{self._digits}}"
+
+    def at(self, number: int) -> str:
+        return self.finish(number)
+
+
+class _Number(_Serial):
+    def finish(self, raw: int) -> Any:
+        return raw + self._start
+
+    def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:  # noqa: ARG002
+        return lanes.index.astype("int64") + self._start
+
+
+def serial(prefix: str | None = None, start: int = 1, digits: int = 4) -> Rule:
+    """Numbers in order of the records: 1, 2, 3 …; with a prefix, texts: B-0001, B-0002 …
+
+    Args:
+        prefix: what stands before the number; none for a plain number.
+        start: the number of the first record.
+        digits: how many digits a text has at least.
+
+    >>> from urnshelf.urn.mixing import Bits
+    >>> serial("B-").one(Bits(1, 0)), serial(start=100).one(Bits(1, 4))
+    ('B-0001', 104)
+    """
+    return _Number("", start, digits) if prefix is None else _Serial(prefix, start, digits)
