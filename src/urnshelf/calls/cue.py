@@ -238,10 +238,13 @@ class Cue(Generic[P, R]):
         `wants` has what a plain `==` decides, and `whatever` elsewhere; `more` tests what is left. No `wants`: any
         arguments will do.
         """
-        expected = self.expected or ()
-        rest = {i: e for i, e in enumerate(expected) if e is not whatever and not _is_exact(e)}
-        if any(e is not whatever for e in expected):
-            self.wants = tuple(whatever if i in rest else e for i, e in enumerate(expected))
+        rest: dict[int, Any] = {}
+        wants = list(self.expected or ())
+        for i, wanted in enumerate(wants):
+            if wanted is not whatever and not _is_exact(wanted):
+                rest[i], wants[i] = wanted, whatever
+        if rest or any(wanted is not whatever for wanted in wants):
+            self.wants = tuple(wants)
             self.more = (lambda live: all([same(e, live[i]) for i, e in rest.items()])) if rest else None
         if isinstance(self.reply, Values) and len(self.reply.items) == 1:
             self.value = self.outcome.reply = self.reply.items[0]

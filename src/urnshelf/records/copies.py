@@ -45,6 +45,8 @@ def keep(value: T, memo: dict[int, Any] | None = None) -> T:
 
 def keep_each(values: tuple[Any, ...]) -> tuple[Any, ...]:
     """A call's arguments as they are now."""
+    if PLAIN.issuperset(map(type, values)):
+        return values
     memo: dict[int, Any] = {}
     return tuple([keep(value, memo) for value in values])
 
