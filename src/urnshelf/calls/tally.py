@@ -167,7 +167,7 @@ def _split(calls: list[Call], expected: tuple[Any, ...] | None) -> tuple[list[Ca
 def _scope(what: Any, verb: str) -> tuple[Desk, Callable[[Any], bool], str]:
     """The desk, the choice of entries, and the name of what the user wants to look at."""
     state = state_of(what)
-    if state is not None and "__call__" not in state.by_name:
+    if state is not None and "__call__" not in state.interface.members:
         return _desk_of(state), lambda entry: entry[0].state is state, state.label
     desk = None if state is not None else getattr(what, "desk", None)
     if isinstance(desk, Desk):

@@ -79,20 +79,21 @@ class ScriptedCue(Protocol):
 class FakeState:
     """What the library keeps about one fake."""
 
-    __slots__ = ("assignments", "book", "desk", "fake", "interface", "name")
+    __slots__ = ("assignments", "book", "desk", "fake", "interface", "members", "name")
 
     def __init__(self, fake: Any, interface: Interface, name: str | None, desk: CallTaker) -> None:
         self.fake = fake
         self.interface = interface
+        self.members: tuple[Member, ...] = type(fake)._urnshelf_members
         self.name = name
         self.desk = desk
         self.book = desk.ledger.append
         self.assignments: dict[str, Target] = {}
 
     @property
-    def by_name(self) -> dict[str, Target]:
-        """The fake's targets by the names of the members."""
-        return {target.member.name: target for target in object.__getattribute__(self.fake, TARGETS)}
+    def attributes(self) -> list[str]:
+        """The names of the fake's attributes."""
+        return [name for name, member in self.interface.members.items() if member.kind == "attribute"]
 
     @property
     def label(self) -> str:
@@ -152,6 +153,26 @@ class Assignment(Target):
     """Assignments to one attribute of one fake."""
 
     is_assignment = True
+
+
+class _Unasked:
+    """Stands for the targets of a fake that nobody has called or cued yet: it has no cue that could answer."""
+
+    newest = None
+    cues = ()
+
+
+UNASKED: Any = _Unasked()
+
+
+def target_at(state: FakeState, index: int) -> Target:
+    """The target of one member, made when it is first asked for: most fakes are called on few of their methods."""
+    targets: list[Target] = object.__getattribute__(state.fake, TARGETS)
+    if targets[index] is UNASKED:
+        with state.desk.lock:
+            if targets[index] is UNASKED:
+                targets[index] = Target(state, state.members[index])
+    return targets[index]
 
 
 class AttributeHandle:
@@ -217,16 +238,16 @@ def attribute(fake: Any, name: str) -> AttributeHandle:
         raise CueRefused(
             f"attribute() takes a fake and a name, but {show(fake)} is no fake; make one with shelf.fake(…)"
         )
-    target = state.by_name.get(name)
-    if target is None or target.member.kind != "attribute":
-        known = [n for n, t in state.by_name.items() if t.member.kind == "attribute"]
+    member = state.interface.members.get(name)
+    if member is None or member.kind != "attribute":
+        known = state.attributes
         kind = (
             "a method; cue it without attribute()"
-            if target
+            if member
             else f"unknown; its attributes: {', '.join(known) or 'none'}"
         )
         raise CueRefused(f"attribute({state.label}, {name!r}): {state.interface.name}.{name} is {kind}")
-    return AttributeHandle(state, target)
+    return AttributeHandle(state, target_at(state, list(state.interface.members).index(name)))
 
 
 def state_of(thing: Any) -> FakeState | None:
@@ -249,12 +270,11 @@ def target_of(method: Any, verb: str) -> Target:
     state = state_of(getattr(method, "__self__", None))
     index = getattr(getattr(method, "__func__", None), INDEX, None)
     if state is not None and index is not None:
-        target: Target = object.__getattribute__(state.fake, TARGETS)[index]
-        return target
+        return target_at(state, index)
     state = state_of(method)
     if state is not None:
-        if "__call__" in state.by_name:
-            return state.by_name["__call__"]
+        if "__call__" in state.interface.members:
+            return target_at(state, list(state.interface.members).index("__call__"))
         raise CueRefused(
             f"{verb}() takes a method of a fake, such as {state.expression}.{_any_method(state)}, not the fake itself"
         )
@@ -262,7 +282,7 @@ def target_of(method: Any, verb: str) -> Target:
 
 
 def _any_method(state: FakeState) -> str:
-    return next((n for n, t in state.by_name.items() if t.member.kind == "method"), "method")
+    return next((name for name, member in state.interface.members.items() if member.kind == "method"), "method")
 
 
 def _not_a_method(method: Any, verb: str) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from typing import Any, NoReturn
 
-from urnshelf.calls.target import STATE, TARGETS, UNASSIGNED, FakeState, Target, assignment_of, state_of
+from urnshelf.calls.target import STATE, TARGETS, UNASSIGNED, FakeState, assignment_of, state_of, target_at
 from urnshelf.errors import InterfaceRefused
 from urnshelf.interfaces.members import NO_DEFAULT, Interface, Member
 
@@ -20,7 +20,7 @@ def attribute_of(member: Member, index: int) -> property:
     """The attribute as a property: read from its cues, the value last assigned, or the class's constant."""
 
     def read(fake: Any) -> Any:
-        target: Target = fake._urnshelf_targets[index]
+        target = target_at(fake._urnshelf_state, index)
         frame = sys._getframe(1)
         if frame.f_globals.get("__name__") in _ASKING_FOR_ISINSTANCE:
             raise AttributeError(member.name)
@@ -32,7 +32,7 @@ def attribute_of(member: Member, index: int) -> property:
 
     def write(fake: Any, value: Any) -> None:
         state: FakeState = fake._urnshelf_state
-        target: Target = fake._urnshelf_targets[index]
+        target = target_at(state, index)
         target.desk.take(assignment_of(state, member), (value,), sys._getframe(2))
         target.assigned = value
 

@@ -17,13 +17,14 @@ from typing import Any
 
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.place import YOURS, locate
-from urnshelf.calls.target import INDEX, STATE, TARGETS, FakeState, Target
+from urnshelf.calls.target import INDEX, STATE, TARGETS, UNASKED, FakeState, Target, target_at
 from urnshelf.fakes.attributes import attribute_of, manners_of
 from urnshelf.interfaces.hints import annotations_of
 from urnshelf.interfaces.members import QUIET, Interface, Member, written_parameters
 from urnshelf.records.copies import PLAIN
 from urnshelf.records.matchers import whatever
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
 _FAKE = Parameter("_us_fake", Parameter.POSITIONAL_ONLY)
 
 _PLAIN_METHOD = """
@@ -42,13 +43,12 @@ def call(_us_fake{parameters}):
                     return _us_cue.value
         except _us_exception:
             pass
-    return _us_target.desk.take(_us_target, _us_live, _us_getframe(1))
+    return _us_take(_us_fake, {index}, _us_live, _us_getframe(1))
 """
 
 _AWAITED_METHOD = """
 def call(_us_fake{parameters}):
-    _us_target = _us_fake._urnshelf_targets[{index}]
-    return _us_awaited(_us_target, ({values}), _us_getframe(1))
+    return _us_awaited(_us_fake, {index}, ({values}), _us_getframe(1))
 """
 
 _QUIET_METHOD = """
@@ -56,7 +56,7 @@ def call(_us_fake{parameters}):
     _us_target = _us_fake._urnshelf_targets[{index}]
     if not _us_target.cues:
         return _us_own(_us_fake{positional})
-    return _us_target.desk.take(_us_target, ({values}), _us_getframe(1))
+    return _us_take(_us_fake, {index}, ({values}), _us_getframe(1))
 """
 
 
@@ -95,8 +95,7 @@ def new_fake(interface: Interface, name: str | None, desk: Desk) -> Any:
     cls = compiled(interface)
     fake: Any = object.__new__(cls)
     state = FakeState(fake, interface, name, desk)
-    targets = tuple([Target(state, member) for member in cls._urnshelf_members])  # type: ignore[attr-defined]
-    object.__setattr__(fake, TARGETS, targets)
+    object.__setattr__(fake, TARGETS, [UNASKED] * len(state.members))
     object.__setattr__(fake, STATE, state)
     return fake
 
@@ -121,6 +120,7 @@ def _method(member: Member, index: int, interface: Interface) -> Any:
         "_us_getframe": sys._getframe,
         "_us_is_yours": _is_yours,
         "_us_plain": PLAIN,
+        "_us_take": _take,
         "_us_type": type,
         "_us_map": map,
         "_us_exception": Exception,
@@ -131,6 +131,12 @@ def _method(member: Member, index: int, interface: Interface) -> Any:
     }
     exec(_code(source), namespace)
     return _dressed(namespace["call"], member, index, interface)
+
+
+def _take(fake: Any, index: int, live: tuple[Any, ...], frame: FrameType) -> Any:
+    """What the quick way leaves to the desk."""
+    target = target_at(fake._urnshelf_state, index)
+    return target.desk.take(target, live, frame)
 
 
 def _is_yours(target: Target, code: CodeType) -> bool:
@@ -158,7 +164,7 @@ def _fits_test(names: list[str]) -> str:
     """The test that each argument is the newest cue's."""
     if not names:
         return ""
-    tests = [f"(_us_wants[{i}] is _us_any or {name} == _us_wants[{i}])" for i, name in enumerate(names)]
+    tests = [f"((_us_want := _us_wants[{i}]) is _us_any or {name} == _us_want)" for i, name in enumerate(names)]
     return f" or ({' and '.join(tests)} and (_us_cue.more is None or _us_cue.more(_us_live)))"
 
 
@@ -189,8 +195,9 @@ def _mark_as_coroutine_function(function: Any) -> None:
         function.__code__ = function.__code__.replace(co_flags=function.__code__.co_flags | inspect.CO_COROUTINE)
 
 
-def _awaited(target: Target, live: tuple[Any, ...], frame: FrameType) -> Coroutine[Any, Any, Any]:
+def _awaited(fake: Any, index: int, live: tuple[Any, ...], frame: FrameType) -> Coroutine[Any, Any, Any]:
     """The coroutine of an async method; it bears the method's name, for Python's warning when nobody awaits it."""
+    target = target_at(fake._urnshelf_state, index)
     coroutine: Any = target.desk.take_awaited(target, live, *locate(frame))
     coroutine.__name__ = coroutine.__qualname__ = target.name
     return coroutine  # type: ignore[no-any-return]
