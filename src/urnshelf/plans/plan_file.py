@@ -14,7 +14,7 @@ from urnshelf.files.plain import part
 from urnshelf.interfaces.hints import type_name
 from urnshelf.plans.values import rule_from
 from urnshelf.records.keys import key_name
-from urnshelf.urn.drawing import CHUNK, Urn
+from urnshelf.urn.drawing import Urn
 from urnshelf.urn.fields import describe, describe_class
 from urnshelf.urn.rules import Link, Rule
 
@@ -37,9 +37,7 @@ class PlannedTable:
 
     def chunks(self) -> Iterator[list[Any]]:
         """The records, some thousands at a time."""
-        end = self.start + self.count
-        for start in range(self.start, end, CHUNK):
-            yield self._urn.draw(self.what, range(start, min(end, start + CHUNK)), **self.rules)
+        return self._urn.chunks(self.what, range(self.start, self.start + self.count), **self.rules)
 
     def values(self, field: str | None) -> list[Any]:
         """One field of all records: the key, where none is named."""

@@ -112,10 +112,11 @@ class Urn:
             yield from self.draw(what, range(start, start + MANY), **fields)
             start += MANY
 
-    def chunks(self, what: Any, n: int, **fields: Any) -> Iterator[list[Any]]:
-        """The first n records, some thousands at a time, so that memory stays the same for any n."""
-        for start in range(0, n, CHUNK):
-            yield self.draw(what, range(start, min(n, start + CHUNK)), **fields)
+    def chunks(self, what: Any, n: int | range, **fields: Any) -> Iterator[list[Any]]:
+        """The first n records, or a slice, some thousands at a time, so that memory stays the same for any number."""
+        indexes = _indexes(what, n)
+        for start in range(0, len(indexes), CHUNK):
+            yield self.draw(what, indexes[start : start + CHUNK], **fields)
 
     def data_frame(self, what: Any, n: int | range, **fields: Any) -> pandas.DataFrame:
         """The records as a pandas data frame, a column for each field.
