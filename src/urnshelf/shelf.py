@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING, Any, Literal, Self, TypeVar, overload
 from urnshelf.calls.cue import Cue, script
 from urnshelf.calls.desk import Desk
 from urnshelf.errors import RecordRefused
-from urnshelf.fakes.empty import empty
 from urnshelf.fakes.making import Fakes
 from urnshelf.fakes.obvious import obvious
 from urnshelf.plans.furnish import furnish
@@ -57,8 +56,11 @@ class Shelf:
         self._store = Store()
         self._drawn: Counter[type] = Counter()
         readings = Readings(self._store)
-        last = (empty,) if unanswered == "empty" else ()
-        answerers = (script, readings.answer, obvious(self._fake_for, readings.must_be_told), *last)
+        answerers = [script, readings.answer, obvious(self._fake_for, readings.must_be_told)]
+        if unanswered == "empty":
+            from urnshelf.fakes.empty import empty  # few shelves do
+
+            answerers.append(empty)
         self.desk = Desk(answerers, check_replies, readings.why_not)
         self._fakes = Fakes(self.desk)
 

@@ -6,8 +6,6 @@ import inspect
 import sys
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Iterator
-from datetime import date, datetime
-from decimal import Decimal
 from types import CodeType
 from typing import Any, Generic, ParamSpec, TypeVar, overload
 
@@ -41,8 +39,13 @@ T = TypeVar("T")
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-_EXACT = frozenset({str, int, float, bytes, type(None), datetime, date, Decimal})
-"""Types whose own `==` is the one equality, but for numbers that a bool equals and for NaN."""
+_EXACT = frozenset(f"builtins.{name}" for name in ("str", "int", "float", "bool", "bytes", "NoneType")) | {
+    "datetime.date",
+    "datetime.datetime",
+    "decimal.Decimal",
+    "uuid.UUID",
+}
+"""Types whose own `==` is the one equality among values of the same type; named, for not all are imported here."""
 
 
 class Cue(Generic[P, R]):
@@ -58,9 +61,8 @@ class Cue(Generic[P, R]):
         self._served = 0
         # What the compiled methods ask: see `_sharpen`.
         self.value: Any = None
-        self.outcome = Outcome(self)
+        self.outcome = Outcome(target, self)
         self.wants: tuple[Any, ...] | None = None
-        self.more: Callable[[tuple[Any, ...]], bool] | None = None
 
     def gives(self, *values: R | Raising, when_spent: WhenSpent = "repeat") -> Cue[P, R]:
         """Reply with this value, or with these in turn; `raising(…)` may stand among them.
@@ -150,7 +152,7 @@ class Cue(Generic[P, R]):
     @property
     def used(self) -> bool:
         """Whether it answered a call."""
-        return any(entry[4].answered_by is self for entry in self.target.desk.ledger)
+        return any(entry[0].answered_by is self for entry in self.target.desk.ledger)
 
     @property
     def hidden_by(self) -> ScriptedCue | None:
@@ -229,23 +231,19 @@ class Cue(Generic[P, R]):
             and self.reply.when_spent != "refuse"
             and not self.delay
             and self.limit is None
+            and self.wants is not None
             and not self.target.member.promise.awaited
         )
 
     def _sharpen(self) -> None:
-        """Split the test of the arguments into quick comparisons and the rest, and hold a constant ready.
+        """Hold ready what a compiled method asks: the constant, and for each argument a type and a value.
 
-        `wants` has what a plain `==` decides, and `whatever` elsewhere; `more` tests what is left. No `wants`: any
-        arguments will do.
+        An argument of that type fits when it equals the value; any plain argument fits `whatever`. Where a wish is
+        neither, there are no `wants`, and the desk decides.
         """
-        rest: dict[int, Any] = {}
-        wants = list(self.expected or ())
-        for i, wanted in enumerate(wants):
-            if wanted is not whatever and not _is_exact(wanted):
-                rest[i], wants[i] = wanted, whatever
-        if rest or any(wanted is not whatever for wanted in wants):
-            self.wants = tuple(wants)
-            self.more = (lambda live: all([same(e, live[i]) for i, e in rest.items()])) if rest else None
+        expected = (whatever,) * len(self.target.parameters) if self.expected is None else self.expected
+        if all(map(_is_exact, expected)):
+            self.wants = tuple([part for wanted in expected for part in (type(wanted), wanted)])
         if isinstance(self.reply, Values) and len(self.reply.items) == 1:
             self.value = self.outcome.reply = self.reply.items[0]
         if self.target.newest is self and not self.is_instant:
@@ -435,7 +433,8 @@ def _misfit_text(target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], 
 def _is_exact(value: Any) -> bool:
     if type(value) in (tuple, dict):
         return not value  # no further arguments
-    return type(value) in _EXACT and bool(value == value) and not (value == 0 or value == 1)
+    cls = type(value)
+    return value is whatever or f"{cls.__module__}.{cls.__qualname__}" in _EXACT
 
 
 def _written(target: Target, expected: tuple[Any, ...]) -> list[str]:

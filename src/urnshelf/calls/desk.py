@@ -119,8 +119,8 @@ class Desk:
                 raise CueRefused(f"{cue} was given no reply: end it with .gives(…), .raises(…) or another reply")
 
     def _enter(self, target: Target, live: tuple[Any, ...], code: CodeType, offset: int) -> LiveCall:
-        outcome = Outcome()
-        self.ledger.append((target, keep_each(live), code, offset, outcome))
+        outcome = Outcome(target)
+        self.ledger.append((outcome, code, offset, *keep_each(live)))
         return LiveCall(target, live, outcome)
 
     def _answer(self, call: LiveCall) -> Any:
@@ -138,7 +138,7 @@ class Desk:
         raise refusal
 
     def _find(self, call: LiveCall) -> Call:
-        return self.calls(lambda entry: entry[4] is call.outcome)[0]
+        return self.calls(lambda entry: entry[0] is call.outcome)[0]
 
 
 def _current_task() -> str:

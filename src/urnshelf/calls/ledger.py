@@ -1,7 +1,7 @@
 """The ledger: every call in order, kept small while the test runs and opened as `Call`s when looked at.
 
-An entry is a tuple `(target, arguments, code, offset, outcome)`. Appending to a list is one atomic step, so the place
-in the list is the order number and needs no lock of its own.
+An entry is a tuple `(outcome, code, offset, *arguments)`. Appending to a list is one atomic step, so the place in the
+list is the order number and needs no lock of its own.
 """
 
 from __future__ import annotations
@@ -21,18 +21,19 @@ NO_REPLY: Any = type("NoReply", (), {"__repr__": lambda _: "no reply yet"})()
 class Outcome:
     """How a call ended. A constant cue shares one among all its calls."""
 
-    __slots__ = ("answered_by", "error", "note", "reply", "taken", "task")
+    __slots__ = ("answered_by", "error", "note", "reply", "taken", "target", "task")
 
-    def __init__(self, answered_by: Any = None, reply: Any = NO_REPLY) -> None:
+    def __init__(self, target: Target, answered_by: Any = None) -> None:
+        self.target = target
         self.answered_by = answered_by
-        self.reply = reply
+        self.reply: Any = NO_REPLY
         self.error: BaseException | None = None
         self.task = ""
         self.note = ""
         self.taken: int | None = None
 
 
-Entry = tuple[Target, tuple[Any, ...], CodeType, int, Outcome]
+Entry = tuple[Outcome, CodeType, int, *tuple[Any, ...]]
 
 
 class Arguments:
@@ -99,53 +100,53 @@ class Call:
     @property
     def target(self) -> Target:
         """What the call was addressed to."""
-        return self._entry[0]
+        return self._entry[0].target
 
     @property
     def method(self) -> str:
         """The fake and its method."""
-        return self._entry[0].name
+        return self.target.name
 
     @property
     def arguments(self) -> Arguments:
         """The arguments, by name."""
-        return Arguments(self._entry[0].parameters, self._entry[1])
+        return Arguments(self.target.parameters, self.values)
 
     @property
     def values(self) -> tuple[Any, ...]:
         """The arguments in the order of the parameters."""
-        return self._entry[1]
+        return self._entry[3:]
 
     @property
     def reply(self) -> Any:
         """What the caller got."""
-        return self._entry[4].reply
+        return self.outcome.reply
 
     @property
     def error(self) -> BaseException | None:
         """The exception that the caller got."""
-        return self._entry[4].error
+        return self.outcome.error
 
     @property
     def taken(self) -> int | None:
         """Items taken from a stream."""
-        return self._entry[4].taken
+        return self.outcome.taken
 
     @property
     def answered_by(self) -> str:
         """Who answered: the cue, the reading, …"""
-        answerer = self._entry[4].answered_by
+        answerer = self.outcome.answered_by
         return "nobody" if answerer is None else str(answerer)
 
     @property
     def outcome(self) -> Outcome:
         """How the call ended, with the answerer itself."""
-        return self._entry[4]
+        return self._entry[0]
 
     @property
     def called_from(self) -> Place:
         """The line of the code under test."""
-        return place_of(self._entry[2], self._entry[3], self._entry[4].task)
+        return place_of(self._entry[1], self._entry[2], self.outcome.task)
 
     def __str__(self) -> str:
         return f"{self.method}{self.arguments!r}"

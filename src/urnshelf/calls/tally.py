@@ -98,7 +98,7 @@ def tally(method: Any, /, *args: Any, **kwargs: Any) -> Tally:
     target = target_of(method, "tally")
     expected = bind(target, args, kwargs, "tally") if args or kwargs else None
     desk = _desk_of(target)
-    all_calls = desk.calls(lambda entry: entry[0] is target)
+    all_calls = desk.calls(lambda entry: entry[0].target is target)
     counted, others = _split(all_calls, expected)
     desk.look_at(counted, target.name)
     result = Tally(
@@ -168,14 +168,14 @@ def _scope(what: Any, verb: str) -> tuple[Desk, Callable[[Any], bool], str]:
     """The desk, the choice of entries, and the name of what the user wants to look at."""
     state = state_of(what)
     if state is not None and "__call__" not in state.interface.members:
-        return _desk_of(state), lambda entry: entry[0].state is state, state.label
+        return _desk_of(state), lambda entry: entry[0].target.state is state, state.label
     desk = None if state is not None else getattr(what, "desk", None)
     if isinstance(desk, Desk):
         return desk, lambda _: True, "the shelf"
     if state is None and not isinstance(what, (AttributeHandle, AssignmentHandle)) and not callable(what):
         raise CueRefused(f"{verb}() takes a method of a fake, a fake, or a shelf, not {show(what)}")
     target = target_of(what, verb)
-    return _desk_of(target), lambda entry: entry[0] is target, target.name
+    return _desk_of(target), lambda entry: entry[0].target is target, target.name
 
 
 def _desk_of(owner: Target | FakeState) -> Desk:
@@ -194,8 +194,9 @@ def _elsewhere(target: Target) -> str:
     """Other methods of the same fake that were called, for a tally that found nothing."""
     names: dict[str, int] = {}
     for entry in target.desk.ledger:
-        if entry[0].state is target.state and entry[0] is not target:
-            names[entry[0].member.name] = names.get(entry[0].member.name, 0) + 1
+        other = entry[0].target
+        if other.state is target.state and other is not target:
+            names[other.member.name] = names.get(other.member.name, 0) + 1
     if not names:
         return ""
     return "; calls of this fake: " + ", ".join(f"{name} ×{n}" for name, n in list(names.items())[:6])

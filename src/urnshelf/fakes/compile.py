@@ -30,20 +30,16 @@ _FAKE = Parameter("_us_fake", Parameter.POSITIONAL_ONLY)
 _PLAIN_METHOD = """
 def call(_us_fake{parameters}):
     _us_target = _us_fake._urnshelf_targets[{index}]
-    _us_cue = _us_target.newest
-    _us_live = ({values})
-    if _us_cue is not None{plain}:
-        _us_wants = _us_cue.wants
+    if (_us_cue := _us_target.newest) is not None:
         try:
-            if _us_wants is None{fits}:
+            {wants}if {fits}:
                 _us_frame = _us_getframe(1)
-                _us_code = _us_frame.f_code
-                if _us_code is _us_target.caller or _us_is_yours(_us_target, _us_code):
-                    _us_target.book((_us_target, _us_live, _us_code, _us_frame.f_lasti, _us_cue.outcome))
+                if (_us_code := _us_frame.f_code) is _us_target.caller or _us_is_yours(_us_target, _us_code):
+                    _us_target.book((_us_cue.outcome, _us_code, _us_frame.f_lasti, {values}))
                     return _us_cue.value
         except _us_exception:
             pass
-    return _us_take(_us_fake, {index}, _us_live, _us_getframe(1))
+    return _us_take(_us_fake, {index}, ({values}), _us_getframe(1))
 """
 
 _AWAITED_METHOD = """
@@ -112,8 +108,8 @@ def _method(member: Member, index: int, interface: Interface) -> Any:
         index=index,
         values="".join(f"{name}, " for name in names),
         positional="".join(f", {name}" for name in names),
-        plain=_plain_test(parameters),
-        fits=_fits_test(names),
+        wants=_wants(len(names)),
+        fits=" and ".join(map(_fits, parameters, range(len(names)))) or "True",
     )
     namespace: dict[str, Any] = {
         "__tracebackhide__": True,
@@ -147,25 +143,19 @@ def _is_yours(target: Target, code: CodeType) -> bool:
     return True
 
 
-def _plain_test(parameters: tuple[Parameter, ...]) -> str:
-    """The test that no argument needs a copy."""
-    test = ""
-    for p in parameters:
-        if p.kind is Parameter.VAR_POSITIONAL:
-            test += f" and (not {p.name} or _us_plain.issuperset(_us_map(_us_type, {p.name})))"
-        elif p.kind is Parameter.VAR_KEYWORD:
-            test += f" and (not {p.name} or _us_plain.issuperset(_us_map(_us_type, {p.name}.values())))"
-        else:
-            test += f" and _us_type({p.name}) in _us_plain"
-    return test
+def _wants(count: int) -> str:
+    """The line that takes the newest cue's wishes apart: a type and a value for each argument."""
+    return "".join(f"_us_t{i}, _us_w{i}, " for i in range(count)) + "= _us_cue.wants\n            " if count else ""
 
 
-def _fits_test(names: list[str]) -> str:
-    """The test that each argument is the newest cue's."""
-    if not names:
-        return ""
-    tests = [f"((_us_want := _us_wants[{i}]) is _us_any or {name} == _us_want)" for i, name in enumerate(names)]
-    return f" or ({' and '.join(tests)} and (_us_cue.more is None or _us_cue.more(_us_live)))"
+def _fits(parameter: Parameter, number: int) -> str:
+    """The test that an argument is the cue's, and that it needs no copy."""
+    name, is_any = parameter.name, f"_us_w{number} is _us_any"
+    if parameter.kind in (Parameter.VAR_POSITIONAL, Parameter.VAR_KEYWORD):
+        values = name if parameter.kind is Parameter.VAR_POSITIONAL else f"{name}.values()"
+        return f"(not {name} or {is_any} and _us_plain.issuperset(_us_map(_us_type, {values})))"
+    wanted = f"_us_type({name}) is _us_t{number} and ({name} is _us_w{number} or {name} == _us_w{number})"
+    return f"({wanted} or {is_any} and _us_type({name}) in _us_plain)"
 
 
 def _dressed(function: Any, member: Member, index: int, interface: Interface) -> Any:

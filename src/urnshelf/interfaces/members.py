@@ -8,7 +8,6 @@ import functools
 import inspect
 import operator
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from types import (
     BuiltinFunctionType,
     FunctionType,
@@ -96,26 +95,48 @@ _ANYTHING = inspect.Signature(
 NO_DEFAULT: Any = inspect.Parameter.empty
 
 
-@dataclass(eq=False, repr=False)
-class Member:
-    """One method or attribute of an interface."""
+_NO_PARAMETERS = inspect.Signature()
 
-    name: str
-    kind: str
-    """`method` or `attribute`."""
-    owner: type | None
-    signature: inspect.Signature = field(default_factory=inspect.Signature)
-    """Without the instance."""
-    function: Any = None
-    """The code that carries the annotations; None for an attribute that is only annotated."""
-    binding: str = "instance"
-    """`instance`, `class` or `static`."""
-    annotation: Any = NO_DEFAULT
-    settable: bool = True
-    default: Any = NO_DEFAULT
-    """A class constant's value."""
-    filled: dict[Any, Any] = field(default_factory=dict)
-    """What the owner's type parameters stand for."""
+
+class Member:
+    """One method or attribute of an interface.
+
+    Args:
+        name: as in the interface.
+        kind: `method` or `attribute`.
+        owner: the class in whose body it stands.
+        signature: without the instance.
+        function: the code that carries the annotations; None for an attribute that is only annotated.
+        binding: `instance`, `class` or `static`.
+        annotation: an attribute's.
+        settable: whether an attribute can be assigned to.
+        default: a class constant's value.
+    """
+
+    def __init__(
+        self,
+        name: str,
+        kind: str,
+        owner: type | None,
+        signature: inspect.Signature = _NO_PARAMETERS,
+        function: Any = None,
+        binding: str = "instance",
+        *,
+        annotation: Any = NO_DEFAULT,
+        settable: bool = True,
+        default: Any = NO_DEFAULT,
+    ) -> None:
+        self.name = name
+        self.kind = kind
+        self.owner = owner
+        self.signature = signature
+        self.function = function
+        self.binding = binding
+        self.annotation = annotation
+        self.settable = settable
+        self.default = default
+        self.filled: dict[Any, Any] = {}
+        """What the owner's type parameters stand for."""
 
     @property
     def is_async(self) -> bool:
@@ -197,18 +218,23 @@ def written_parameters(signature: inspect.Signature) -> tuple[str, dict[str, Any
     return ", ".join(written), defaults
 
 
-@dataclass(eq=False, repr=False)
 class Interface:
-    """What can be faked, taken apart."""
+    """What can be faked, taken apart.
 
-    form: Any
-    """As the user gave it, type arguments and all."""
-    origin: Any
-    """The class or function itself."""
-    name: str
-    members: dict[str, Member]
-    compiled: type | None = None
-    """The class of its fakes, once there is one."""
+    Args:
+        form: as the user gave it, type arguments and all.
+        origin: the class or function itself.
+        name: how messages call it.
+        members: by name.
+    """
+
+    def __init__(self, form: Any, origin: Any, name: str, members: dict[str, Member]) -> None:
+        self.form = form
+        self.origin = origin
+        self.name = name
+        self.members = members
+        self.compiled: type | None = None
+        """The class of its fakes, once there is one."""
 
 
 _known: dict[Any, Interface] = {}

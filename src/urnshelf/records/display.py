@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import reprlib
 from collections.abc import Iterator, Mapping
-from datetime import date, time, timedelta
 from enum import Enum
 from typing import Any, NamedTuple
 
@@ -41,7 +40,7 @@ class _Short(reprlib.Repr):
             text = repr(x)
         except Exception as error:
             return f"<{type(x).__name__}, whose repr raised {type(error).__name__}>"
-        if isinstance(x, (date, time, timedelta)):
+        if type(x).__module__ == "datetime":
             text = text.replace("datetime.timezone.utc", "UTC").replace("datetime.", "")
         return text if len(text) <= self.maxother else text[: self.maxother - 1] + "…"
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from functools import lru_cache
 from typing import Any, NamedTuple
 
@@ -42,9 +41,11 @@ def values_of(record: object, shape: Shape) -> dict[str, Any]:
 
 
 def _dataclass(cls: type) -> Shape | None:
-    if not dataclasses.is_dataclass(cls):
+    if not hasattr(cls, "__dataclass_fields__"):
         return None
-    fields = dataclasses.fields(cls)
+    from dataclasses import fields as fields_of  # whoever has a dataclass has imported it
+
+    fields = fields_of(cls)
     frozen = cls.__dataclass_params__.frozen  # type: ignore[attr-defined]
     compared = tuple(f.name for f in fields if f.compare)
     return Shape("dataclass", tuple(f.name for f in fields), compared, frozen, _eq_is_generated(cls))
