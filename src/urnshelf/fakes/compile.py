@@ -154,8 +154,8 @@ def _fits(parameter: Parameter, number: int) -> str:
     if parameter.kind in (Parameter.VAR_POSITIONAL, Parameter.VAR_KEYWORD):
         values = name if parameter.kind is Parameter.VAR_POSITIONAL else f"{name}.values()"
         return f"(not {name} or {is_any} and _us_plain.issuperset(_us_map(_us_type, {values})))"
-    wanted = f"_us_type({name}) is _us_t{number} and ({name} is _us_w{number} or {name} == _us_w{number})"
-    return f"({wanted} or {is_any} and _us_type({name}) in _us_plain)"
+    equal = f"_us_type({name}) is _us_t{number} and ({name} is _us_w{number} or {name} == _us_w{number})"
+    return f"(_us_type({name}) in _us_plain if {is_any} else {equal})"
 
 
 def _dressed(function: Any, member: Member, index: int, interface: Interface) -> Any:
