@@ -103,7 +103,7 @@ def test_replies_and_errors_are_noted(shelf: Shelf) -> None:
     assert second.answered_by.startswith("cue(TideService.depth_at).gives(raising(")
     shelf.stock(Berth, 2)
     shelf.fake(BerthRepository).count()
-    assert calls_to(shelf.fake(BerthRepository))[0].answered_by == "the shelf's records: count Berth"
+    assert calls_to(shelf.fake(BerthRepository))[0].answered_by == "the shelf's records: SELECT count(*) FROM berth"
 
 
 def test_nothing_else(shelf: Shelf, log: Log) -> None:

@@ -233,7 +233,7 @@ class Berths(Protocol):
     def find_by_harbour_and_code(self, harbour: str, code: str) -> Berth: ...
     def list_by_harbour(self, harbour: str) -> tuple[Berth, ...]: ...
     def get_all_berths(self) -> Iterator[Berth]: ...
-    def stream_all(self) -> Iterator[Berth]: ...
+    def moor_all(self) -> Iterator[Berth]: ...
     def remove(self, berth: Berth) -> bool: ...
     def insert(self, berth: Berth) -> int: ...
     def count_by_harbour(self, harbour: str) -> int: ...
@@ -280,14 +280,14 @@ def test_more_readings(shelf: Shelf) -> None:
         (lambda b: b.find_deepest("x"), "the word 'deepest' of its name is not accounted for"),
         (lambda b: b.find_by_owner("x"), "Berth has no field 'owner'"),
         (lambda b: b.list("red"), "Berth has no field 'colour'"),
-        (lambda b: b.save(None, True), "'save' is read with one Berth as its only argument"),
+        (lambda b: b.save(None, True), "the parameter 'force' is not accounted for"),
         (lambda b: b.delete("Skarvik"), "the parameter 'harbour' is not the key of Berth"),
-        (lambda b: b.count("Skarvik", 3), "Berth has no field 'limit'"),
+        (lambda b: b.count("Skarvik", 3), "'count' is not read with a 'limit'"),
         (lambda b: b.exists(1), "'exists' is read where it promises bool"),
         (lambda b: b.get(), "says not which"),
-        (lambda b: b.insert_twice(None), "'twice' after 'insert' says more than is read"),
+        (lambda b: b.insert_twice(None), "the word 'twice' of its name is not accounted for"),
         (lambda b: b.add(None), "promises the record, its key or None"),
-        (lambda b: b.stream_all(), "the verb 'stream' is not one that is read"),
+        (lambda b: b.moor_all(), "the verb 'moor' is not one that is read"),
     ],
 )
 def test_what_is_not_certain_is_not_read(shelf: Shelf, call: Any, why: str) -> None:

@@ -7,19 +7,24 @@ from urnshelf.calls.replies import raising
 from urnshelf.calls.tally import calls_to, tally, unseen
 from urnshelf.calls.target import attribute
 from urnshelf.errors import (
+    ClockRefused,
     CueRefused,
+    FileRefused,
     FurnishRefused,
     InterfaceRefused,
     RecordMissing,
+    RecordOutdated,
     RecordRefused,
     RefusalHidden,
     RepliesSpent,
     ReplyRefused,
     UnansweredCall,
+    UnitRefused,
     UrnShelfError,
 )
 from urnshelf.records.matchers import fitting, holding, of_type, whatever
 from urnshelf.shelf import Shelf
+from urnshelf.store.column import column
 
 if TYPE_CHECKING:
     from urnshelf import rules
@@ -28,20 +33,25 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 
 __all__ = [
+    "ClockRefused",
     "CueRefused",
+    "FileRefused",
     "FurnishRefused",
     "InterfaceRefused",
     "RecordMissing",
+    "RecordOutdated",
     "RecordRefused",
     "RefusalHidden",
     "RepliesSpent",
     "ReplyRefused",
     "Shelf",
     "UnansweredCall",
+    "UnitRefused",
     "Urn",
     "UrnShelfError",
     "attribute",
     "calls_to",
+    "column",
     "cue",
     "fitting",
     "holding",

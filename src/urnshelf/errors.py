@@ -48,3 +48,19 @@ class RecordMissing(UrnShelfError):
 
 class FurnishRefused(UrnShelfError):
     """A service cannot be built: a parameter is neither given, nor an interface, nor has it a default."""
+
+
+class RecordOutdated(UrnShelfError):
+    """A record was saved that had been changed by somebody else since it was read."""
+
+
+class ClockRefused(UrnShelfError):
+    """The shelf's clock was told something that is no time, or to run backwards."""
+
+
+class UnitRefused(UrnShelfError):
+    """Two units of work at once over the same records, or one that was left before it was entered."""
+
+
+class FileRefused(UrnShelfError):
+    """A file or a database whose data cannot be taken in, or written; nothing on the shelf was changed."""

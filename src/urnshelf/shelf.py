@@ -1,28 +1,26 @@
-"""The shelf: where one test's records, fakes, urn and ledger live together."""
+"""The shelf: where one test's records, fakes, urn, clock and ledger live together."""
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from contextlib import AbstractContextManager
-from functools import cached_property
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Literal, Self, TypeVar, overload
 
 from urnshelf.calls.cue import Cue, script
 from urnshelf.calls.desk import Desk
-from urnshelf.errors import RecordRefused
+from urnshelf.clock import Clock
 from urnshelf.fakes.making import Fakes
 from urnshelf.fakes.obvious import obvious
 from urnshelf.plans.furnish import furnish
 from urnshelf.readings.answering import Readings
-from urnshelf.records.shapes import storage_shape
-from urnshelf.store.tables import Store, Table
+from urnshelf.shelved import Shelved
+from urnshelf.store.tables import Table
 
 if TYPE_CHECKING:
     from typing_extensions import TypeForm
 
-    from urnshelf.urn.drawing import Urn
+    from urnshelf.readings.explaining import Explanation
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -30,8 +28,8 @@ T = TypeVar("T")
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-class Shelf:
-    """One test's records, fakes, urn and ledger. Made fresh for each test; as a context manager it checks on leaving.
+class Shelf(Shelved):
+    """One test's records, fakes, urn, clock and ledger. Fresh for each test; as a context manager it checks on leaving.
 
     Args:
         seed: what the urn's records are drawn from.
@@ -52,11 +50,10 @@ class Shelf:
     ) -> None:
         if unanswered not in ("refuse", "empty"):
             raise ValueError(f"unanswered={unanswered!r}: choose 'refuse' or 'empty'")
-        self.seed = seed
-        self._store = Store()
-        self._drawn: Counter[type] = Counter()
-        readings = Readings(self._store)
-        answerers = [script, readings.answer, obvious(self._fake_for, readings.must_be_told)]
+        super().__init__(seed)
+        self.clock = Clock()
+        self._readings = readings = Readings(self._store, self.clock)
+        answerers = [script, readings.answer, obvious(self._fake_for, self.clock, readings.must_be_told)]
         if unanswered == "empty":
             from urnshelf.fakes.empty import empty  # few shelves do
 
@@ -64,27 +61,25 @@ class Shelf:
         self.desk = Desk(answerers, check_replies, readings.why_not)
         self._fakes = Fakes(self.desk)
 
-    @cached_property
-    def urn(self) -> Urn:
-        """The urn that the shelf's records are drawn from; its links choose among the shelf's records."""
-        from urnshelf.urn.drawing import Urn  # many tests draw nothing
-
-        return Urn(self.seed, self._store.known)
-
     @overload
-    def fake(self, interface: TypeForm[T], name: str | None = None) -> T: ...  # type: ignore[overload-overlap]
+    def fake(  # type: ignore[overload-overlap]
+        self, interface: TypeForm[T], name: str | None = None, *, view: Table[Any] | None = None
+    ) -> T: ...
     @overload
-    def fake(self, interface: F, name: str | None = None) -> F: ...
-    def fake(self, interface: Any, name: str | None = None) -> Any:
+    def fake(self, interface: F, name: str | None = None, *, view: Table[Any] | None = None) -> F: ...
+    def fake(self, interface: Any, name: str | None = None, *, view: Table[Any] | None = None) -> Any:
         """The fake of an interface: always the same one for the same interface and name.
 
         Args:
             interface: a Protocol, an ABC, a class, one of these with type arguments, a callable type or a function.
             name: for a second fake of one interface.
+            view: what it sees of the records of one type from now on; made by `shelf.view(…)`.
 
         Raises:
             InterfaceRefused: it cannot be faked, or several fakes have names and none was given.
         """
+        if view is not None:
+            self._readings.see_through(self._fakes.state(interface, name), view)
         return self._fakes.give(interface, name)
 
     def furnish(self, service: Callable[..., T], **given: Any) -> T:
@@ -99,64 +94,33 @@ class Shelf:
         """
         return furnish(service, given, self._fakes.give)
 
-    @overload
-    def stock(self, what: type[T], n: int, **fields: Any) -> list[T]: ...
-    @overload
-    def stock(self, what: type[T], n: Mapping[str, Any]) -> T: ...
-    @overload
-    def stock(self, what: type[T], n: None = None, **fields: Any) -> T: ...
-    @overload
-    def stock(self, what: T) -> T: ...
-    def stock(self, what: Any, n: Any = None, **fields: Any) -> Any:
-        """Put records on the shelf: drawn ones, or your own.
+    def explain(self, interface: Any) -> Explanation:
+        """How each method of an interface is read, as a table of method, meaning and advice; print it.
 
         Args:
-            what: a record type to draw, or a record of your own.
-            n: how many to draw; none for one; or a mapping of all fields for a record of your own.
-            fields: values that every drawn record gets.
+            interface: as for `fake`.
+        """
+        from urnshelf.interfaces.members import interface_of
+        from urnshelf.readings.explaining import explain
 
-        Returns:
-            Copies of what was put there: a list where a number was given, one record otherwise.
+        return explain(interface_of(interface), self._readings)
+
+    def teach(self, method: Any) -> Callable[[F], F]:
+        """Decorate a function that answers a method which is not read.
+
+        Args:
+            method: an interface's method, as `BerthRepository.get`, or one fake's. The function takes the shelf, then
+                the method's own arguments.
 
         Raises:
-            RecordRefused: a type that cannot be drawn, an unknown field, or a key that is taken.
-
-        >>> from urnshelf.demo.harbour import Vessel
-        >>> shelf = Shelf(seed=7)
-        >>> [vessel.id for vessel in shelf.stock(Vessel, 3, flag="SE")]
-        [1, 2, 3]
+            CueRefused: no method, or a function that cannot take these arguments.
         """
-        if isinstance(n, Mapping):
-            return self.records(what).add(what(**n))
-        if isinstance(what, type):
-            return self._stock_drawn(what, n, fields)
-        if storage_shape(type(what)) is None or fields or n is not None:
-            raise RecordRefused(f"stock() takes a record type and a number, or one record alone, not {what!r}")
-        return self.records(type(what)).add(what)
 
-    def records(self, record_type: type[T]) -> Table[T]:
-        """The shelf's records of one type.
+        def taught(function: F) -> F:
+            self._readings.lessons.teach(method, function, self)
+            return function
 
-        Args:
-            record_type: the records' class.
-        """
-        return self._store.table(record_type)
-
-    def define(
-        self,
-        record_type: type[T],
-        *,
-        key: str | None = None,
-        missing: Callable[[str], Exception] | None = None,
-    ) -> None:
-        """Say how the records of a type are stored.
-
-        Args:
-            record_type: the records' class.
-            key: the field that is the primary key, where its name does not tell.
-            missing: the exception that looking for a missing key raises; it is made with a message.
-        """
-        self._store.define(record_type, key, missing)
+        return taught
 
     def unused_cues(self) -> list[Cue[..., Any]]:
         """The cues that answered no call, in the order they were set; `hidden_by` tells of a newer cue in the way."""
@@ -183,18 +147,3 @@ class Shelf:
 
     def _fake_for(self, interface: Any) -> Any:
         return self._fakes.give(interface)
-
-    def _stock_drawn(self, record_type: type[T], n: int | None, fields: dict[str, Any]) -> T | list[T]:
-        """Draw on where the last drawing of this type ended; an index whose key is taken is passed over."""
-        if n is not None and (isinstance(n, bool) or not isinstance(n, int) or n < 0):
-            raise RecordRefused(f"stock({record_type.__name__}, {n!r}): the number of records is a whole number from 0")
-        table = self.records(record_type)
-        stored: list[T] = []
-        while len(stored) < (1 if n is None else n):
-            start = self._drawn[record_type]
-            wanted = (1 if n is None else n) - len(stored)
-            self._drawn[record_type] += wanted
-            for record in self.urn.draw(record_type, range(start, start + wanted), **fields):
-                if table.key is None or table.key in fields or table.find(table.key_of(record)) is None:
-                    stored.append(table.add(record))
-        return stored[0] if n is None else stored

@@ -28,14 +28,14 @@ class Desk:
     Args:
         answerers: functions that reply to a call or return `NO_REPLY`; the first with a reply answers.
         check_replies: whether cues check their values against the promised type.
-        unread: tells, for the message of a refusal, why a method was not read as a store operation.
+        unread: tells, for the message of a refusal, why a call was not answered as a store operation.
     """
 
     def __init__(
         self,
         answerers: Sequence[Answerer],
         check_replies: bool = True,
-        unread: Callable[[Target], str] = lambda _: "",
+        unread: Callable[[LiveCall], str] = lambda _: "",
     ) -> None:
         self.answerers = tuple(answerers)
         self.check_replies = check_replies
@@ -133,7 +133,7 @@ class Desk:
             told = RepliesSpent(spent_text(str(spent), self._find(call)))
             self.note_refusal(told)
             raise told from None
-        refusal = UnansweredCall(unanswered(self._find(call), self.unread(call.target)))
+        refusal = UnansweredCall(unanswered(self._find(call), self.unread(call)))
         self.note_refusal(refusal)
         raise refusal
 

@@ -29,7 +29,8 @@ class Outcome:
         self.reply: Any = NO_REPLY
         self.error: BaseException | None = None
         self.task = ""
-        self.note = ""
+        self.note: Any = ""
+        """What a reading asked of the records: a text, or what can be made into one."""
         self.taken: int | None = None
 
 
@@ -88,6 +89,7 @@ class Call:
         reply: what the caller got (after awaiting); `no reply yet` while it has none.
         error: the exception that the caller got instead, or None.
         number: the place in the ledger, from 1.
+        statement: what was asked of the shelf's records, as SQL.
         taken: how many items of a stream were taken so far; None where the reply is no stream.
     """
 
@@ -134,9 +136,18 @@ class Call:
 
     @property
     def answered_by(self) -> str:
-        """Who answered: the cue, the reading, …"""
+        """Who answered: the cue, the shelf's records and what was asked of them, …"""
         answerer = self.outcome.answered_by
-        return "nobody" if answerer is None else str(answerer)
+        if answerer is None:
+            return "nobody"
+        return f"the shelf's records: {self.statement}" if self.statement else str(answerer)
+
+    @property
+    def statement(self) -> str:
+        """What a call that the shelf answered asked of its records, as SQL; empty for other calls."""
+        if self.outcome.answered_by is None:
+            return ""
+        return str(self.outcome.note() if callable(self.outcome.note) else self.outcome.note)
 
     @property
     def outcome(self) -> Outcome:

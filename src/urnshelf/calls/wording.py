@@ -12,12 +12,14 @@ from typing import Any
 from urnshelf.calls.ledger import Call
 from urnshelf.calls.target import ScriptedCue, Target
 from urnshelf.interfaces.hints import type_name
+from urnshelf.interfaces.members import Member
 from urnshelf.records.display import Difference, differences, show
 from urnshelf.records.equality import same
 from urnshelf.records.matchers import whatever
 
 NEAREST = 3
 SHOWN = 5
+WIDTH = 110
 _LITERALS = (str, int, float, bool, type(None))
 
 
@@ -32,17 +34,27 @@ def call_line(call: Call) -> str:
     return f"#{call.number}  {short}{call.arguments!r}"
 
 
+def _background(call: Call) -> list[str]:
+    """Where a call came from, and what it asked of the records."""
+    statement = call.statement
+    asked = [f"      {statement if len(statement) <= WIDTH else statement[: WIDTH - 1] + '…'}"] * bool(statement)
+    return [f"      at {call.called_from}", *asked]
+
+
 def signature_line(target: Target) -> str:
+    """The method as it is declared, or an assignment."""
+    return f"{target.member.name} = value" if target.is_assignment else declared(target.member)
+
+
+def declared(member: Member) -> str:
     """The method as it is declared: `depth_at(harbour: str, at: datetime) -> float`."""
-    if target.is_assignment:
-        return f"{target.member.name} = value"
-    signature = target.member.signature
+    signature = member.signature
     bare = [
         p if p.annotation is p.empty else p.replace(annotation=_Bare(p.annotation))
         for p in signature.parameters.values()
     ]
     returned = "" if signature.return_annotation is signature.empty else f" -> {_Bare(signature.return_annotation)!r}"
-    return f"{target.member.name}{signature.replace(parameters=bare, return_annotation=signature.empty)}{returned}"
+    return f"{member.name}{signature.replace(parameters=bare, return_annotation=signature.empty)}{returned}"
 
 
 class _Bare:
@@ -153,7 +165,7 @@ def tally_text(
     """What a tally counted, and the nearest calls that it did not count."""
     lines = [f"{plural(len(fitting), 'call')} of {described_arguments(target, expected)}"]
     for call in fitting[:SHOWN]:
-        lines += [f"  {call_line(call)}", f"      at {call.called_from}"]
+        lines += [f"  {call_line(call)}", *_background(call)]
     if len(fitting) > SHOWN:
         lines.append(f"  … and {len(fitting) - SHOWN} more")
     if others:
@@ -170,7 +182,7 @@ def _nearest_calls(target: Target, expected: Sequence[Any] | None, others: Seque
     ranked = sorted(others[:1000], key=lambda call: _distance(expected, call.values))
     lines = []
     for call in ranked[:NEAREST]:
-        lines += [f"  {call_line(call)}", f"      at {call.called_from}"]
+        lines += [f"  {call_line(call)}", *_background(call)]
         lines += _differing_lines(target, expected, call.values, "expected", "called with")
     return lines
 
@@ -181,7 +193,7 @@ def unseen_text(calls: Sequence[Call], of: str) -> str:
         return f"no unseen calls of {of}"
     lines = [f"{plural(len(calls), 'call')} of {of} that no tally counted and no calls_to() returned:"]
     for call in calls[:SHOWN]:
-        lines += [f"  #{call.number}  {call}", f"      at {call.called_from}"]
+        lines += [f"  #{call.number}  {call}", *_background(call)]
     if len(calls) > SHOWN:
         lines.append(f"  … and {len(calls) - SHOWN} more")
     return "\n".join([*lines, "Expected? Count it:", f"    assert tally({_counted(calls[0])}) == 1"])

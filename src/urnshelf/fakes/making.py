@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from urnshelf.calls.desk import Desk
-from urnshelf.calls.target import state_of
+from urnshelf.calls.target import FakeState, state_of
 from urnshelf.errors import InterfaceRefused
 from urnshelf.fakes.compile import new_fake
 from urnshelf.interfaces.hints import type_name
@@ -36,6 +36,12 @@ class Fakes:
             )
         made[name] = new_fake(interface_of(form), name, self._desk)
         return made[name]
+
+    def state(self, form: Any, name: str | None) -> FakeState:
+        """What the library keeps about the fake of this interface and name."""
+        state = state_of(self.give(form, name))
+        assert state is not None
+        return state
 
     def _of(self, form: Any) -> dict[str | None, Any]:
         try:

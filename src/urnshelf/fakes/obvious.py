@@ -11,7 +11,9 @@ from typing import Any, NoReturn, Self, get_origin
 from urnshelf.calls.ledger import NO_REPLY
 from urnshelf.calls.replies import LiveCall
 from urnshelf.calls.target import Target
+from urnshelf.clock import Clock
 from urnshelf.errors import UrnShelfError
+from urnshelf.fakes.clocks import clock_reply
 from urnshelf.records.shapes import shape_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -32,17 +34,22 @@ OBVIOUS = Obvious()
 
 
 def obvious(
-    fake_for: Callable[[Any], Any], must_be_told: Callable[[Target], bool] = lambda _: False
+    fake_for: Callable[[Any], Any], clock: Clock, must_be_told: Callable[[Target], bool] = lambda _: False
 ) -> Callable[[LiveCall], Any]:
     """The answerer.
 
     Args:
         fake_for: gives the fake of an interface.
+        clock: answers the methods of clocks.
         must_be_told: whether a method does something to records that is not known; to do nothing would be a lie.
     """
 
     def answer(call: LiveCall) -> Any:
-        reply = NO_REPLY if must_be_told(call.target) else _obvious_reply(call, fake_for)
+        if must_be_told(call.target):
+            return NO_REPLY
+        reply = clock_reply(call, clock)
+        if reply is NO_REPLY:
+            reply = _obvious_reply(call, fake_for)
         if reply is not NO_REPLY:
             call.outcome.answered_by = OBVIOUS
         return reply

@@ -2,47 +2,169 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator, Iterable
+from collections.abc import AsyncIterator, Callable, Iterable
+from functools import lru_cache
 from typing import Any
 
 from urnshelf.calls.ledger import NO_REPLY
 from urnshelf.calls.replies import LiveCall
-from urnshelf.calls.target import Target
-from urnshelf.readings.reading import Reading, Unread, read
-from urnshelf.store.tables import Store
+from urnshelf.calls.target import FakeState, Target
+from urnshelf.clock import Clock
+from urnshelf.interfaces.members import Interface, Member
+from urnshelf.readings.entities import Entity, entity, item_record, record_of
+from urnshelf.readings.key_values import is_key_value_store, read_key_value
+from urnshelf.readings.look_ups import read_look_up, read_question
+from urnshelf.readings.names import VERBS, name_of, verb_of
+from urnshelf.readings.parameters import NotCertain
+from urnshelf.readings.reading import Access, Reading, Unread
+from urnshelf.readings.results import result_of
+from urnshelf.readings.teaching import Lessons
+from urnshelf.readings.units import Units, is_unit_of_work
+from urnshelf.readings.writes import read_removal, read_setter, read_write
+from urnshelf.store.key_values import KeyValues
+from urnshelf.store.tables import Store, Table
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
 class Readings:
-    """The readings of one shelf's fakes, over its store."""
+    """The readings of one shelf's fakes, over its store.
 
-    def __init__(self, store: Store) -> None:
+    Args:
+        store: the shelf's records.
+        clock: the shelf's clock, for values that expire.
+    """
+
+    def __init__(self, store: Store, clock: Clock) -> None:
         self._store = store
+        self._clock = clock
+        self._read: dict[Target, Reading | Unread] = {}
+        self._told = 0
+        self._views: dict[FakeState, dict[Any, Table[Any]]] = {}
+        self._key_values: dict[FakeState, KeyValues] = {}
+        self._units = Units(store.journal)
+        self.lessons = Lessons()
 
     def answer(self, call: LiveCall) -> Any:
-        """The answerer."""
-        reading = reading_of(call.target)
+        """The answerer: a taught method, or a store operation."""
+        lesson = self.lessons.of(call.target)
+        if lesson is not None:
+            call.outcome.answered_by = lesson
+            return lesson.give(call)
+        reading = self.reading_of(call.target)
         if isinstance(reading, Unread):
             return NO_REPLY
         call.outcome.answered_by = reading
-        reply = reading.plan(self._store.table(reading.record_type), call.live)
+        try:
+            reply = self._run(reading, call)
+        except NotCertain as why:
+            call.outcome.answered_by = None
+            call.outcome.note = str(why)
+            return NO_REPLY
         return _later(reply) if call.target.member.promise.stream == "async" else reply
 
-    def why_not(self, target: Target) -> str:
-        """Why the method is not read; empty for a method that speaks of no records."""
-        reading = reading_of(target)
-        return reading.why if isinstance(reading, Unread) else ""
+    def reading_of(self, target: Target) -> Reading | Unread:
+        """How the target's method is read on this shelf."""
+        if self._told != self._store.told:  # how records are stored was told anew
+            self._read.clear()
+            self._told = self._store.told
+        known = self._read.get(target)
+        if known is None:
+            known = self._read[target] = self.read(target.member, target.state.interface)
+        return known
+
+    def read(self, member: Member, interface: Interface) -> Reading | Unread:
+        """What the method stands for, or why that is not certain."""
+        unit = self._units.read(member, interface)
+        if unit is not None:
+            return unit
+        record_type = None if is_unit_of_work(interface) else _record_of(member, interface)
+        keys = () if record_type is None else self._store.table(record_type).key_fields
+        return _read(member, interface, record_type, keys)
+
+    def see_through(self, state: FakeState, view: Table[Any]) -> None:
+        """Let a fake see the records of one type only through this view."""
+        self._views.setdefault(state, {})[view.record_type] = view
+
+    def why_not(self, call: LiveCall) -> str:
+        """Why the call is not answered from the shelf; empty for a method that speaks of no records."""
+        reading = self.reading_of(call.target)
+        return reading.why if isinstance(reading, Unread) else call.outcome.note
 
     def must_be_told(self, target: Target) -> bool:
         """Whether the method looks like a store operation, but which one is not certain."""
-        reading = reading_of(target)
-        return isinstance(reading, Unread) and reading.is_operation
+        reading = self.reading_of(target)
+        return not isinstance(reading, Unread) or reading.is_operation
+
+    def _run(self, reading: Reading, call: LiveCall) -> Any:
+        state = call.target.state
+        outcome = call.outcome
+
+        def did(statement: Any) -> None:
+            outcome.note = statement
+
+        with self._store.lock:
+            access = Access(self._seen_by(state, reading), did, state)
+            writer, journal = self._units.writer_of(state.interface.form), self._store.journal
+            if writer is None:
+                return reading.run(access, call.live)
+            journal.writer = writer
+            try:
+                return reading.run(access, call.live)
+            finally:
+                journal.writer = None
+
+    def _seen_by(self, state: FakeState, reading: Reading) -> Any:
+        """The table that the fake sees, or its values by key."""
+        if reading.record_type is None:
+            if state not in self._key_values:
+                self._key_values[state] = KeyValues(self._clock, self._store.journal)
+            return self._key_values[state]
+        view = self._views.get(state, {}).get(reading.record_type)
+        return self._store.table(reading.record_type) if view is None else view
 
 
-def reading_of(target: Target) -> Reading | Unread:
-    """How the target's method is read."""
-    return read(target.member, target.state.interface)
+_record_of = lru_cache(maxsize=4096)(record_of)
+_Reader = Callable[..., Reading | Unread | None]
+
+
+@lru_cache(maxsize=4096)
+def _read(member: Member, interface: Interface, record_type: Any, keys: tuple[str, ...]) -> Reading | Unread:
+    if member.kind != "attribute" and is_key_value_store(interface):
+        return read_key_value(member)
+    if member.kind == "attribute" or member.name.startswith("_"):
+        return Unread("only public methods are read", is_operation=False)
+    if record_type is None:
+        return Unread("", is_operation=False)
+    about = entity(record_type, keys)
+    table = Store(_no_uuid).table(record_type)
+    result = result_of(member.promise.type)
+    name = name_of(member.name, about, member.parameters)
+    for found in (
+        read_setter(member, about),
+        read_write(member, about, name, result),
+        read_removal(member, about, name, result, table),
+        None if isinstance(name, str) else read_question(member, about, name, result, table),
+        None if isinstance(name, str) else read_look_up(member, about, name, result, table),
+    ):
+        if found is not None:
+            return found
+    if isinstance(name, str) and verb_of(member.name) in VERBS:
+        return Unread(name)
+    verb = verb_of(member.name)
+    return Unread(f"the verb {verb!r} is not one that is read", is_operation=_changes_records(member, about, interface))
+
+
+def _changes_records(member: Member, about: Entity, interface: Interface) -> bool:
+    """Whether a method of a repository is given a record or a key: then to do nothing would be a lie."""
+    if not any(verb_of(name) in VERBS for name in interface.members if not name.startswith("_")):
+        return False
+    forms = member.parameter_types.items()
+    return any(form is about.record_type or item_record(form) or about.is_key(name) for name, form in forms)
+
+
+def _no_uuid(_record_type: type, _number: int) -> Any:
+    raise AssertionError("nothing is stored here")
 
 
 async def _later(records: Iterable[Any]) -> AsyncIterator[Any]:

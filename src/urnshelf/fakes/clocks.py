@@ -1,0 +1,70 @@
+"""Clock interfaces: what tells the time, or sleeps, is the shelf's clock."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from urnshelf.calls.ledger import NO_REPLY
+from urnshelf.calls.replies import LiveCall
+from urnshelf.clock import Clock
+
+_MOMENTS = frozenset({"now", "utcnow", "utc_now", "now_utc", "get_now", "current_time", "get_current_time"})
+_SECONDS = frozenset({"time", "timestamp", "now", "monotonic", "perf_counter", "unix_time", "epoch"})
+_ZONES = frozenset({"tz", "tzinfo", "timezone", "zone"})
+
+
+def clock_reply(call: LiveCall, clock: Clock) -> Any:
+    """What the shelf's clock answers; `NO_REPLY` where the method is no clock's."""
+    member = call.target.member
+    if member.kind == "attribute":
+        return NO_REPLY
+    if member.name == "sleep":
+        return _sleep(call.live, clock)
+    promised = f"{getattr(member.promise.type, '__module__', '')}.{getattr(member.promise.type, '__name__', '')}"
+    tell = _TELLERS.get(promised)
+    if tell is None or not set(member.parameters) <= _ZONES:
+        return NO_REPLY
+    return tell(member.name, clock, call.live)
+
+
+def _sleep(live: tuple[Any, ...], clock: Clock) -> Any:
+    """Sleeping takes no time; the clock moves on."""
+    if len(live) != 1 or isinstance(live[0], bool):
+        return NO_REPLY
+    if isinstance(live[0], (int, float)) and live[0] >= 0:
+        clock.advance(seconds=live[0])
+    elif type(live[0]).__name__ == "timedelta":
+        clock.advance(live[0])
+    else:
+        return NO_REPLY
+    return None
+
+
+def _moment(name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
+    if name not in _MOMENTS:
+        return NO_REPLY
+    zone = next((value for value in live if value is not None), None)
+    return clock.now if zone is None else clock.now.astimezone(zone)
+
+
+def _day(name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
+    return clock.now.date() if name in ("today", "current_date", "get_today") and not live else NO_REPLY
+
+
+def _seconds(name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
+    return clock.now.timestamp() if name in _SECONDS and not live else NO_REPLY
+
+
+def _whole_seconds(name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
+    if name in ("time_ns", "monotonic_ns"):
+        return int(clock.now.timestamp()) * 10**9
+    return int(clock.now.timestamp()) if name in _SECONDS and not live else NO_REPLY
+
+
+_TELLERS: dict[str, Callable[[str, Clock, tuple[Any, ...]], Any]] = {
+    "datetime.datetime": _moment,
+    "datetime.date": _day,
+    "builtins.float": _seconds,
+    "builtins.int": _whole_seconds,
+}

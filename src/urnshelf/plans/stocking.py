@@ -1,0 +1,63 @@
+"""Putting records on the shelf: drawn ones, or the user's own."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING, Any
+
+from urnshelf.errors import RecordRefused
+from urnshelf.records.shapes import storage_shape
+from urnshelf.store.tables import Store, Table
+
+if TYPE_CHECKING:
+    from urnshelf.urn.drawing import Urn
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+class Stocking:
+    """Puts records on one shelf.
+
+    Args:
+        store: where they go.
+        urn: gives the urn, once one is needed.
+    """
+
+    def __init__(self, store: Store, urn: Callable[[], Urn]) -> None:
+        self._store = store
+        self._urn = urn
+        self._drawn: Counter[type] = Counter()
+
+    def stock(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:
+        """Records of a type, drawn, or one record as it is given."""
+        if isinstance(n, Mapping):
+            return self._store.table(what).add(what(**n))
+        if isinstance(what, type):
+            return self._draw(what, n, fields)
+        if storage_shape(type(what)) is None or fields or n is not None:
+            raise RecordRefused(f"stock() takes a record type and a number, or one record alone, not {what!r}")
+        return self._store.table(type(what)).add(what)
+
+    def _draw(self, record_type: Any, n: int | None, fields: dict[str, Any]) -> Any:
+        """Draw on where the last drawing of this type ended; an index whose key is taken is passed over."""
+        if n is not None and (isinstance(n, bool) or not isinstance(n, int) or n < 0):
+            raise RecordRefused(f"stock({record_type.__name__}, {n!r}): the number of records is a whole number from 0")
+        table = self._store.table(record_type)
+        stored: list[Any] = []
+        while len(stored) < (1 if n is None else n):
+            start = self._drawn[record_type]
+            wanted = (1 if n is None else n) - len(stored)
+            self._drawn[record_type] += wanted
+            for record in self._urn().draw(record_type, range(start, start + wanted), **fields):
+                if not _is_taken(table, record, fields):
+                    stored.append(table.add(record))
+        return stored[0] if n is None else stored
+
+
+def _is_taken(table: Table[Any], record: Any, given: dict[str, Any]) -> bool:
+    """Whether a drawn record has a key that is there already, and that nobody asked for."""
+    if set(table.key_fields) & given.keys():
+        return False
+    key = table.key_of(record)
+    return key is not None and key in table.stored.by_key

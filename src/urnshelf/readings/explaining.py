@@ -1,0 +1,73 @@
+"""How the methods of an interface were read, told to a developer."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple, overload
+
+from urnshelf.calls.wording import declared
+from urnshelf.interfaces.members import QUIET, Interface
+from urnshelf.readings.answering import Readings
+from urnshelf.readings.reading import Unread
+
+
+class Explained(NamedTuple):
+    """One method of an interface."""
+
+    method: str
+    """As it is declared."""
+    read_as: str
+    """The store operation, as SQL; empty where it is not read."""
+    advice: str
+    """Why it is not read, and what to do."""
+
+
+class Explanation(Sequence[Explained]):
+    """Every method of an interface, and how it was read; `str()` of it is a text to read."""
+
+    def __init__(self, name: str, methods: list[Explained]) -> None:
+        self.name = name
+        self._methods = methods
+
+    @overload
+    def __getitem__(self, index: int) -> Explained: ...
+    @overload
+    def __getitem__(self, index: slice) -> list[Explained]: ...
+    def __getitem__(self, index: int | slice) -> Explained | list[Explained]:
+        return self._methods[index]
+
+    def __len__(self) -> int:
+        return len(self._methods)
+
+    def __str__(self) -> str:
+        return "\n".join([self.name, *(line for method in self._methods for line in _lines(method))])
+
+    __repr__ = __str__
+
+
+def _lines(method: Explained) -> Iterator[str]:
+    yield f"  {method.method}"
+    yield f"      {method.read_as or 'not read: ' + method.advice}"
+
+
+def explain(interface: Interface, readings: Readings) -> Explanation:
+    """How each method of the interface was read."""
+    methods = []
+    for member in interface.members.values():
+        if member.kind == "attribute" or member.name in QUIET:
+            continue
+        lesson = readings.lessons.of_function(member.function)
+        reading = readings.read(member, interface)
+        if lesson is not None:
+            methods.append(Explained(declared(member), str(lesson), ""))
+        elif isinstance(reading, Unread):
+            methods.append(Explained(declared(member), "", _advice(interface.name, member.name, reading)))
+        else:
+            methods.append(Explained(declared(member), reading.meaning, ""))
+    return Explanation(interface.name, methods)
+
+
+def _advice(interface: str, method: str, reading: Unread) -> str:
+    if not reading.why:
+        return "it is about no records; cue it, unless its reply is obvious"
+    return f"{reading.why}; cue it, or teach it: @shelf.teach({interface}.{method})"

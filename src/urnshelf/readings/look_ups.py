@@ -1,0 +1,219 @@
+"""Readings of methods that look records up, count them, or ask whether there are any."""
+
+from __future__ import annotations
+
+from enum import Enum
+from typing import Any, NamedTuple
+
+from urnshelf.interfaces.members import Member
+from urnshelf.readings.entities import Entity
+from urnshelf.readings.names import COUNTS, LOOK_UPS, QUESTIONS, Name
+from urnshelf.readings.parameters import NotCertain, Part, parts_of
+from urnshelf.readings.reading import Access, Reading, Unread
+from urnshelf.readings.results import Result
+from urnshelf.store.conditions import AllOf, Comparison, Condition, Not, equals
+from urnshelf.store.queries import Query
+from urnshelf.store.tables import Table
+from urnshelf.store.values import Placeholder
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+class Wanted(NamedTuple):
+    """Which records a method asks for."""
+
+    parts: list[Part]
+    flags: tuple[Condition, ...]
+    order: tuple[str, ...]
+    is_first: bool
+
+    def query(self, table: Table[Any], values: tuple[Any, ...]) -> Query[Any]:
+        """The query that a call's arguments make."""
+        query = table.where(*self.conditions(values))
+        order = [*self._order(values), *self.order]
+        query = query.order_by(*order) if order else query
+        return self._paged(query, values)
+
+    def conditions(self, values: tuple[Any, ...]) -> list[Condition]:
+        """What the arguments ask of the records."""
+        asked = [part.condition(values[part.position]) for part in self.parts if part.role == "condition"]
+        flat = [one for c in asked if c is not None for one in (c.parts if isinstance(c, AllOf) else (c,))]
+        return [*self.flags, *flat]
+
+    def given(self, role: str, values: tuple[Any, ...]) -> Any:
+        """The argument of one role; None where there is none."""
+        return next((values[part.position] for part in self.parts if part.role == role), None)
+
+    def shown(self, table: Table[Any], names: tuple[str, ...]) -> str:
+        """The query as SQL, a placeholder for each argument."""
+        places = tuple(map(Placeholder, names))
+        query: Query[Any] = Query(table, AllOf(self.conditions(places)))
+        text = str(query.order_by(*self.order) if self.order else query)
+        if any(part.role in ("order", "desc") for part in self.parts):
+            text += f" ORDER BY {self.given('order', places) or ''}".rstrip()
+        limit = self.given("limit", places) or self.given("page_size", places) or (1 if self.is_first else None)
+        text += f" LIMIT {limit}" if limit else ""
+        skipped = self.given("offset", places)
+        page = next((part for part in self.parts if part.role == "page"), None)
+        if page is not None:
+            skipped = f":{page.name} * {limit}" if page.default == 0 else f"(:{page.name} - 1) * {limit}"
+        return text + (f" OFFSET {skipped}" if skipped else "")
+
+    def _order(self, values: tuple[Any, ...]) -> list[str]:
+        asked = self.given("order", values)
+        fields = [] if asked is None else [asked] if isinstance(asked, (str, Enum)) else list(asked)
+        texts = [str(field.value if isinstance(field, Enum) else field) for field in fields]
+        turned = [f"{text[1:]} desc" if text.startswith("-") else text for text in texts]
+        return [f"{text} desc" for text in turned] if self.given("desc", values) else turned
+
+    def _paged(self, query: Query[Any], values: tuple[Any, ...]) -> Query[Any]:
+        limit, offset, size = (self.given(role, values) for role in ("limit", "offset", "page_size"))
+        most = 1 if self.is_first else limit if size is None else size
+        page = next((part for part in self.parts if part.role == "page"), None)
+        number = None if page is None else values[page.position]
+        if page is not None and number is not None and most is not None:
+            offset = (number - (0 if page.default == 0 else 1)) * most
+        query = query if most is None else query.limit(most)
+        return query.offset(offset) if offset else query
+
+
+def wanted_by(member: Member, about: Entity, name: Name) -> Wanted | str:
+    """Which records the method asks for, or why that is not certain."""
+    by = [] if not member.parameters and len(name.by) == 1 and about.is_key(name.by[0]) else name.by
+    parts = parts_of(member, about, by)
+    if isinstance(parts, str):
+        return parts
+    flags = tuple(
+        Not(equals(field, value)) if negated else equals(field, value) for field, value, negated in name.flags
+    )
+    return Wanted(parts, flags, tuple(name.order), name.is_first)
+
+
+def read_look_up(
+    member: Member, about: Entity, name: Name, result: Result, table: Table[Any]
+) -> Reading | Unread | None:
+    """A method that gives records."""
+    if name.verb not in LOOK_UPS:
+        return None
+    wanted = wanted_by(member, about, name)
+    if isinstance(wanted, str):
+        return Unread(wanted)
+    kind = _kind(result, wanted, name, about)
+    if kind is None:
+        return Unread(_wrong_promise(name.verb, result))
+    if kind in ("one", "one or none") and not (wanted.parts or wanted.flags or wanted.is_first):
+        return Unread("it promises one record, but says not which")
+    shown = wanted.shown(table, member.parameters)
+    run = {"many": _many, "by key": _by_key, "page": _page}.get(kind, _one)
+
+    def answer(access: Access, values: tuple[Any, ...]) -> Any:
+        return run(access, values, wanted, result)
+
+    return Reading(about.record_type, shown, answer, is_look_up=True)
+
+
+def read_question(
+    member: Member, about: Entity, name: Name, result: Result, table: Table[Any]
+) -> Reading | Unread | None:
+    """A method that counts records, or asks whether there are any."""
+    if name.verb not in COUNTS | QUESTIONS:
+        return None
+    counts = name.verb in COUNTS
+    if result.kind not in (("int" if counts else "bool"), "unknown"):
+        return Unread(f"{name.verb!r} is read where it promises {'int' if counts else 'bool'}")
+    wanted = wanted_by(member, about, name)
+    if isinstance(wanted, str):
+        return Unread(wanted)
+    paging = [part.name for part in wanted.parts if part.role != "condition"]
+    if paging:
+        return Unread(f"{name.verb!r} is not read with a {paging[0]!r}")
+
+    def answer(access: Access, values: tuple[Any, ...]) -> Any:
+        query = wanted.query(access.table, values)
+        access.did(lambda: query.sql("SELECT count(*)") if counts else f"SELECT EXISTS ({query.sql('SELECT 1')})")
+        found = query.count()
+        return found if counts else bool(found)
+
+    shown = wanted.shown(table, member.parameters)
+    meaning = shown.replace("SELECT *", "SELECT count(*)", 1)
+    return Reading(about.record_type, meaning if counts else f"SELECT EXISTS ({shown})", answer, is_look_up=True)
+
+
+def _kind(result: Result, wanted: Wanted, name: Name, about: Entity) -> str | None:
+    """How the records are given; where nothing is promised in writing, the name must tell."""
+    if result.kind != "unknown":
+        return result.kind if result.kind in ("one", "one or none", "many", "by key", "page") else None
+    if name.many:
+        return "many"
+    by_key = len(wanted.parts) == 1 and wanted.parts[0].role == "condition" and _asks_for_key(wanted, about)
+    return "one, as it may be" if by_key or wanted.is_first else None
+
+
+def _asks_for_key(wanted: Wanted, about: Entity) -> bool:
+    asked = wanted.parts[0].condition(Placeholder("key"))
+    return isinstance(asked, Comparison) and asked.sign == "=" and (asked.path,) == about.key_fields
+
+
+def _one(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
+    table = access.table
+    conditions = wanted.conditions(values)
+    key = conditions[0] if len(conditions) == 1 and not wanted.is_first else None
+    if isinstance(key, Comparison) and key.sign == "=" and (key.path,) == table.key_fields and _is_hashable(key.value):
+        access.did(table.where(key))
+        found = table.find(key.value)
+    else:
+        query = wanted.query(table, values)
+        access.did(query)
+        found = query.first()
+    if found is None and result.kind == "one":
+        raise table.missing_error(values[0] if len(values) == 1 else values)
+    if found is None and result.kind == "unknown":
+        raise NotCertain(
+            f"no {table.name} is found, and with no promised type it is not certain whether to raise or to give None"
+        )
+    return _given(found, result)
+
+
+def _many(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
+    query = wanted.query(access.table, values)
+    access.did(query)
+    return result.collect([_given(record, result) for record in query])
+
+
+def _by_key(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:  # noqa: ARG001
+    query = wanted.query(access.table, values)
+    access.did(query)
+    return {access.table.key_of(record): record for record in query}
+
+
+def _page(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
+    query = wanted.query(access.table, values)
+    access.did(query)
+    whole = access.table.where(*wanted.conditions(values))
+    return result.collect([_given(record, result) for record in query]), whole.count()
+
+
+def _given(record: Any, result: Result) -> Any:
+    return row_of(record) if result.as_row and record is not None else record
+
+
+def row_of(record: Any) -> dict[str, Any]:
+    """The record as a plain dictionary."""
+    from urnshelf.records.shapes import storage_shape, values_of
+
+    shape = storage_shape(type(record))
+    return dict(record) if isinstance(record, dict) or shape is None else values_of(record, shape)
+
+
+def _wrong_promise(verb: str, result: Result) -> str:
+    if result.kind == "unknown":
+        return "it promises nothing in writing, and its name does not tell whether it gives one record or many"
+    return f"{verb!r} is read where it promises a record, a record or None, or many records"
+
+
+def _is_hashable(value: Any) -> bool:
+    try:
+        hash(value)
+    except TypeError:
+        return False
+    return True

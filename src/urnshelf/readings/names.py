@@ -1,0 +1,160 @@
+"""The words of a method's name: a verb, how many, the fields it speaks of, values that are named, an order."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+from urnshelf.readings.entities import Entity, plurals
+from urnshelf.records.keys import snake_case
+
+LOOK_UPS = frozenset(
+    """
+    get find load fetch list all by read retrieve lookup search query select filter stream iter iterate scan one first
+    many page paginate match matching
+    """.split()
+)
+ADDS = frozenset({"add", "create", "insert"})
+SAVES = frozenset({"save", "upsert", "store", "put", "persist"})
+UPDATES = frozenset({"update", "modify", "patch", "change"})
+REMOVES = frozenset({"delete", "remove"})
+COUNTS = frozenset({"count"})
+QUESTIONS = frozenset({"exists", "exist", "has", "contains", "any"})
+
+VERBS = LOOK_UPS | ADDS | SAVES | UPDATES | REMOVES | COUNTS | QUESTIONS
+
+_NOISE = frozenset(
+    """
+    all any every each record records entity entities item items row rows object objects model models page paged
+    paginated list many bulk batch
+    """.split()
+)
+_BY = frozenset({"by", "for", "with", "where", "in", "at", "from", "having", "matching", "of", "using"})
+_TAILS = (["or", "none"], ["if", "exists"], ["with", "count"], ["and", "count"], ["with", "total"])
+
+
+class Name(NamedTuple):
+    """What a method's name says."""
+
+    verb: str
+    by: list[str]
+    """The fields that it speaks of, in order; each stands for a parameter."""
+    flags: list[tuple[str, Any, bool]]
+    """Fields whose value is named: the field, the value, and whether it is the other way round."""
+    order: list[str]
+    is_first: bool
+    many: bool
+    """Whether it speaks of several records."""
+
+
+def verb_of(method: str) -> str:
+    """The word that opens the name; `bulk_insert` is an insert."""
+    return _words_of(method)[0]
+
+
+def name_of(method: str, about: Entity, parameters: Sequence[str] = ()) -> Name | str:
+    """The name taken apart, or the word that is not accounted for.
+
+    Args:
+        method: its name.
+        about: its records.
+        parameters: their names, which may account for a word: `list_after(after_id)`.
+    """
+    verb, words = _verb(_words_of(method), about)
+    for tail in _TAILS:
+        if words[-len(tail) :] == tail:
+            words = words[: -len(tail)]
+    words, order = _order(words, about)
+    by: list[str] = []
+    flags: list[tuple[str, Any, bool]] = []
+    is_first = verb == "first"
+    verb = "by" if verb in _BY else verb
+    many = verb in ("list", "all", "stream", "iter", "iterate", "scan", "many", "search", "filter", "page", "paginate")
+    while words:
+        own = _own_words(words, about)
+        flag = _flag(words, about)
+        if flag is not None:
+            flags.append(flag[0])
+            words = flag[1]
+        elif words[0] in _BY:
+            by += _split("_".join(words[1:]), about) if len(words) > 1 else []
+            words = []
+        elif own:
+            many = many or "_".join(words[:own]) != about.name
+            words = words[own:]
+        elif words[0] in _NOISE:
+            many = many or words[0] in ("all", "many", "list", "every") or words[0].endswith("s")
+            words = words[1:]
+        elif words[0] == "first":
+            is_first = True
+            words = words[1:]
+        elif words[0] == "one" or _is_told_by(words[0], parameters):
+            words = words[1:]
+        else:
+            return f"the word {words[0]!r} of its name is not accounted for"
+    return Name(verb, by, flags, order, is_first, many)
+
+
+def _words_of(method: str) -> list[str]:
+    words = snake_case(method.strip("_")).split("_")
+    return words[1:] if words[0] in ("bulk", "batch") and len(words) > 1 else words
+
+
+def _verb(words: list[str], about: Entity) -> tuple[str, list[str]]:
+    if words[:2] == ["look", "up"]:
+        return "lookup", words[2:]
+    own = _own_words(words, about)
+    if own:  # `berths_by_harbour`
+        return ("list" if "_".join(words[:own]) != about.name else "get"), words[own:]
+    return words[0], (words if words[0] == "first" or words[0] in _BY else words[1:])
+
+
+def _is_told_by(word: str, parameters: Sequence[str]) -> bool:
+    """Whether a word only says what a parameter says as well."""
+    tokens = [token for name in parameters for token in name.split("_")]
+    if word in ("sorted", "ordered"):
+        return any(token in ("sort", "order") for token in tokens)
+    return word in tokens or (word == "between" and len(parameters) > 1)
+
+
+def _own_words(words: list[str], about: Entity) -> int:
+    """How many words from here are the record's own name, or many of it."""
+    for length in range(len(words), 0, -1):
+        if "_".join(words[:length]) in about.names:
+            return length
+    last = about.name.split("_")[-1]  # `get_report` of a QuayReport
+    return 1 if words and words[0] in {last, *plurals(last)} and words[0] not in about.flags else 0
+
+
+def _order(words: list[str], about: Entity) -> tuple[list[str], list[str]]:
+    for start in range(len(words) - 2):
+        if words[start] in ("order", "ordered", "sorted", "sort") and words[start + 1] == "by":
+            rest = words[start + 2 :]
+            descending = rest[-1] in ("desc", "descending")
+            path = about.path("_".join(rest[:-1] if descending or rest[-1] in ("asc", "ascending") else rest))
+            if path is not None:
+                return words[:start], [path + " desc" * descending]
+    return words, []
+
+
+def _split(joined: str, about: Entity) -> list[str]:
+    """The fields after `by`, joined by `and`; a field may have an `and` in its own name."""
+    if about.path(joined) is not None or "_and_" not in joined:
+        return [re.sub(r"^(the|its|a|an)_", "", joined)]
+    for match in re.finditer("_and_", joined):
+        head = joined[: match.start()]
+        if about.path(head) is not None or about.is_key(head) or match.end() == len(joined):
+            return [head, *_split(joined[match.end() :], about)]
+    return joined.split("_and_")
+
+
+def _flag(words: list[str], about: Entity) -> tuple[tuple[str, Any, bool], list[str]] | None:
+    """A value that is named: `open` for a field `is_open`, `departed` for a state; `not` turns it round."""
+    negated = words[0] == "not" and len(words) > 1
+    rest = words[1:] if negated else words
+    for length in range(len(rest), 0, -1):
+        found = about.flags.get("_".join(rest[:length]))
+        if found is not None:
+            return (*found, negated), rest[length:]
+    return None

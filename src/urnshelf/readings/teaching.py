@@ -1,0 +1,121 @@
+"""Taught methods: what the user's own function makes of a call, with the shelf at hand."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable
+from typing import Any
+
+from urnshelf.calls.replies import LiveCall, Pending, as_called
+from urnshelf.calls.target import Target, state_of, target_of
+from urnshelf.errors import CueRefused, ReplyRefused
+from urnshelf.interfaces.promises import misfit
+from urnshelf.records.copies import keep
+from urnshelf.records.display import show
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+class Lesson:
+    """One taught method; it stands in the ledger as the answerer of its calls."""
+
+    is_look_up = False
+
+    def __init__(self, function: Callable[..., Any], shelf: Any) -> None:
+        self.function = function
+        self._shelf = shelf
+
+    def give(self, call: LiveCall) -> Any:
+        """What the function makes of the arguments; a copy, and of the promised type."""
+        args, kwargs = as_called(call.target, call.live)
+        reply = self.function(self._shelf, *args, **kwargs)
+        promise = call.target.member.promise
+        if promise.awaited and inspect.isawaitable(reply):
+            return Pending(self._checked_later(call, reply))
+        if promise.stream == "async" and not hasattr(reply, "__aiter__"):
+            return _streamed(reply)
+        return self._checked(call, reply)
+
+    async def _checked_later(self, call: LiveCall, reply: Any) -> Any:
+        return self._checked(call, await reply)
+
+    def _checked(self, call: LiveCall, reply: Any) -> Any:
+        promise = call.target.member.promise
+        wrong = None if promise.stream else misfit(reply, promise.type)
+        if wrong is not None:
+            raise ReplyRefused(
+                f"{call.target.name} promises {promise.name}, but {self} gave {show(reply, 60)}: {wrong}"
+            )
+        return keep(reply)
+
+    def __repr__(self) -> str:
+        return f"taught: {getattr(self.function, '__name__', self.function)}"
+
+
+async def _streamed(items: Any) -> Any:
+    for item in items:
+        yield item
+
+
+class Lessons:
+    """The taught methods of one shelf."""
+
+    def __init__(self) -> None:
+        self._by_function: dict[Any, Lesson] = {}
+        self._by_target: dict[Target, Lesson] = {}
+
+    def of(self, target: Target) -> Lesson | None:
+        """The lesson for a target, if there is one; that for this one fake goes first."""
+        if not self._by_function and not self._by_target:
+            return None
+        return self._by_target.get(target) or self.of_function(target.member.function)
+
+    def of_function(self, function: Any) -> Lesson | None:
+        """The lesson for every fake of the interface that has this function."""
+        return self._by_function.get(_code_of(function)) if self._by_function else None
+
+    def teach(self, method: Any, function: Callable[..., Any], shelf: Any) -> None:
+        """Remember what a method's calls are to be answered with.
+
+        Args:
+            method: an interface's method, for all its fakes, or one fake's method.
+            function: takes the shelf and the call's arguments.
+            shelf: handed to the function.
+
+        Raises:
+            CueRefused: no method, or a function that cannot take its arguments.
+        """
+        if not callable(function):
+            raise CueRefused(
+                f"teach(…) decorates a function of the shelf and the call's arguments, not {show(function)}"
+            )
+        lesson = Lesson(function, shelf)
+        if state_of(getattr(method, "__self__", None)) is not None:
+            target = target_of(method, "teach")
+            _check_parameters(target.name, list(target.member.signature.parameters.values()), function)
+            self._by_target[target] = lesson
+            return
+        code = _code_of(method)
+        if not inspect.isfunction(code):
+            raise CueRefused(f"teach() takes a method of an interface, such as BerthRepository.get, not {show(method)}")
+        _check_parameters(code.__qualname__, list(inspect.signature(code).parameters.values())[1:], function)
+        self._by_function[code] = lesson
+
+
+def _code_of(method: Any) -> Any:
+    """The function under a property, a class method or a wrapper."""
+    method = getattr(method, "fget", None) or getattr(method, "__func__", method)
+    return inspect.unwrap(method) if callable(method) else method
+
+
+def _check_parameters(name: str, wanted: list[inspect.Parameter], function: Callable[..., Any]) -> None:
+    args = [None, *(None for p in wanted if p.kind in (p.POSITIONAL_ONLY, p.POSITIONAL_OR_KEYWORD))]
+    kwargs = {p.name: None for p in wanted if p.kind is p.KEYWORD_ONLY}
+    try:
+        inspect.signature(function).bind(*args, **kwargs)
+    except TypeError as why:
+        told = ", ".join(["shelf", *(p.name for p in wanted)])
+        raise CueRefused(
+            f"teach({name}): {getattr(function, '__name__', function)} cannot be called with the shelf and the "
+            f"method's arguments: {why}\n  it needs the parameters   ({told})"
+        ) from None

@@ -1,0 +1,101 @@
+"""Readings of units of work: what their own repositories wrote is kept by a commit, and undone without one."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+from urnshelf.calls.target import FakeState
+from urnshelf.errors import UnitRefused
+from urnshelf.interfaces.members import Interface, Member
+from urnshelf.readings.reading import Reading, Unread
+from urnshelf.store.journal import Journal
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+_ENTER = frozenset({"__enter__", "__aenter__", "begin", "start"})
+_LEAVE = frozenset({"__exit__", "__aexit__"})
+MEANINGS = {
+    **dict.fromkeys(_ENTER, "BEGIN"),
+    **dict.fromkeys(_LEAVE, "ROLLBACK of what was not committed"),
+    "commit": "COMMIT",
+    "rollback": "ROLLBACK",
+}
+
+
+@lru_cache(maxsize=1024)
+def is_unit_of_work(interface: Interface) -> bool:
+    """Whether the interface begins, and commits or rolls back."""
+    return "commit" in interface.members and bool(_ENTER & interface.members.keys())
+
+
+class OpenUnit:
+    """A unit of work between its beginning and its end."""
+
+    def __init__(self, state: FakeState, own: frozenset[Any], since: int) -> None:
+        self.state = state
+        self.own = own
+        """The interfaces of its repositories."""
+        self.since = since
+        """The place in the journal after which its changes are not committed."""
+
+
+class Units:
+    """The open units of work of one shelf."""
+
+    def __init__(self, journal: Journal) -> None:
+        self._journal = journal
+        self._open: list[OpenUnit] = []
+
+    def read(self, member: Member, interface: Interface) -> Reading | Unread | None:
+        """What a method of a unit of work does; None for one that is no unit's."""
+        if member.kind == "attribute" or not is_unit_of_work(interface) or member.name not in MEANINGS:
+            return None
+        if member.name not in _LEAVE and member.parameters:
+            return Unread(f"the parameter {member.parameters[0]!r} is not accounted for")
+        work = self._begin if member.name in _ENTER else self._leave if member.name in _LEAVE else None
+        work = work or (self._commit if member.name == "commit" else self._roll_back)
+        meaning = MEANINGS[member.name]
+        return Reading(None, meaning, lambda access, values: work(access.unit), is_look_up=False)
+
+    def writer_of(self, form: Any) -> OpenUnit | None:
+        """The open unit that a repository of this interface belongs to."""
+        if not self._open:
+            return None
+        return next((unit for unit in self._open if form in unit.own), None)
+
+    def _begin(self, state: FakeState) -> Any:
+        own = repositories_of(state.interface)
+        for unit in self._open:
+            shared = [getattr(form, "__name__", str(form)) for form in unit.own & own]
+            if unit.state is state or shared:
+                raise UnitRefused(
+                    f"{state.label} was entered while {unit.state.label} is open, and both write through "
+                    f"{' and '.join(sorted(shared)) or 'the same repositories'}: leave the first one before"
+                )
+        self._open.append(OpenUnit(state, own, self._journal.savepoint().position))
+        return state.fake
+
+    def _commit(self, state: FakeState) -> None:
+        self._of(state, "commit").since = len(self._journal.changes)
+
+    def _roll_back(self, state: FakeState) -> None:
+        unit = self._of(state, "rollback")
+        self._journal.take_back(unit, unit.since)
+
+    def _leave(self, state: FakeState) -> None:
+        unit = self._of(state, "leave")
+        self._journal.take_back(unit, unit.since)
+        self._open.remove(unit)
+
+    def _of(self, state: FakeState, verb: str) -> OpenUnit:
+        for unit in self._open:
+            if unit.state is state:
+                return unit
+        raise UnitRefused(f"{state.label} cannot {verb}: it was not entered; use it in a with block, or begin it")
+
+
+@lru_cache(maxsize=1024)
+def repositories_of(interface: Interface) -> frozenset[Any]:
+    """The types of the unit's attributes and properties."""
+    return frozenset(m.promise.type for m in interface.members.values() if m.kind == "attribute")

@@ -1,0 +1,208 @@
+"""The records of a shelf: stocked, looked up, rolled back, kept in files and databases."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from contextlib import AbstractContextManager, contextmanager
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, TypeVar, overload
+
+from urnshelf.plans.stocking import Stocking
+from urnshelf.store.conditions import Condition
+from urnshelf.store.definition import Definition, MakeError
+from urnshelf.store.journal import Savepoint
+from urnshelf.store.tables import Store, Table
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from os import PathLike
+    from uuid import UUID
+
+    from urnshelf.urn.drawing import Urn
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+T = TypeVar("T")
+
+
+class Shelved:
+    """What a shelf does with records.
+
+    Args:
+        seed: what the urn's records are drawn from.
+    """
+
+    def __init__(self, seed: int) -> None:
+        self.seed = seed
+        self._store = Store(self._uuid_key)
+        self._stocking = Stocking(self._store, lambda: self.urn)
+
+    @cached_property
+    def urn(self) -> Urn:
+        """The urn that the shelf's records are drawn from; its links choose among the shelf's records."""
+        from urnshelf.urn.drawing import Urn  # many tests draw nothing
+
+        return Urn(self.seed, self._store.known)
+
+    @overload
+    def stock(self, what: type[T], n: int, **fields: Any) -> list[T]: ...
+    @overload
+    def stock(self, what: type[T], n: Mapping[str, Any]) -> T: ...
+    @overload
+    def stock(self, what: type[T], n: None = None, **fields: Any) -> T: ...
+    @overload
+    def stock(self, what: T) -> T: ...
+    def stock(self, what: Any, n: Any = None, **fields: Any) -> Any:
+        """Put records on the shelf: drawn ones, or your own.
+
+        Args:
+            what: a record type to draw, or a record of your own.
+            n: how many to draw; none for one; or a mapping of all fields for a record of your own.
+            fields: values that every drawn record gets.
+
+        Returns:
+            Copies of what was put there: a list where a number was given, one record otherwise.
+
+        Raises:
+            RecordRefused: a type that cannot be drawn, an unknown field, or a key that is taken.
+
+        >>> from urnshelf.demo.harbour import Vessel
+        >>> shelf = Shelf(seed=7)
+        >>> [vessel.id for vessel in shelf.stock(Vessel, 3, flag="SE")]
+        [1, 2, 3]
+        """
+        return self._stocking.stock(what, n, fields)
+
+    def records(self, record_type: type[T]) -> Table[T]:
+        """The shelf's records of one type.
+
+        Args:
+            record_type: the records' class.
+        """
+        return self._store.table(record_type)
+
+    def define(
+        self,
+        record_type: type[T],
+        *,
+        key: str | Iterable[str] | None = None,
+        unique: Iterable[str | Iterable[str]] = (),
+        references: Mapping[str, type] | None = None,
+        version: str | None = None,
+        missing: MakeError | None = None,
+        duplicate: MakeError | None = None,
+        outdated: MakeError | None = None,
+    ) -> None:
+        """Say how the records of a type are stored; before the first of them.
+
+        Args:
+            record_type: the records' class.
+            key: the field that is the primary key, or several, where its name does not tell.
+            unique: fields, or groups of fields, that no two records may have the same.
+            references: a field, and the record type whose key it must hold.
+            version: a field that each saving counts up; a record that was saved meanwhile cannot be saved again.
+            missing: the exception that looking for a missing key raises; it is made with a message.
+            duplicate: likewise, for a key or a unique field that is taken.
+            outdated: likewise, for a record whose version is not the one on the shelf.
+        """
+        told = Definition(
+            record_type, key=key, unique=unique, references=references, version=version,
+            missing=missing, duplicate=duplicate, outdated=outdated,
+        )  # fmt: skip
+        self._store.define(told)
+
+    def view(self, record_type: type[T], *conditions: Condition | Callable[[T], object], **fields: Any) -> Table[T]:
+        """Some of the records of a type: to who looks through it, `shelf.fake(I, view=…)`, the others are not there.
+
+        Args:
+            record_type: the records' class.
+            conditions: comparisons such as `column("flag") == "SE"`, or a function of the record.
+            fields: a field and the value it must have.
+        """
+        return self._store.table(record_type).through(*conditions, **fields)
+
+    def limited_to(self, *records: Any) -> AbstractContextManager[None]:
+        """A block in which only these records of their types are there, and those that are stored inside it.
+
+        Args:
+            records: records, lists of records, and queries.
+        """
+        return self._store.limited_to(records)
+
+    def savepoint(self) -> Savepoint:
+        """A point to roll the records back to; the ledger, cues, clock and urn go on."""
+        return self._store.journal.savepoint()
+
+    def roll_back_to(self, point: Savepoint) -> None:
+        """Take every change of records since the savepoint back."""
+        self._store.journal.roll_back_to(point)
+
+    @contextmanager
+    def rolled_back(self) -> Iterator[None]:
+        """A block whose changes of records are taken back at its end."""
+        point = self.savepoint()
+        try:
+            yield
+        finally:
+            self.roll_back_to(point)
+
+    def save(self, path: str | PathLike[str], format: str = "") -> None:
+        """Write all records to a `.json` file, or to a directory.
+
+        Args:
+            path: the file, or the directory.
+            format: for a directory `"csv"`, `"jsonl"` or `"parquet"`; JSON Lines when not given.
+
+        Raises:
+            FileRefused: it cannot be written.
+        """
+        from urnshelf.files.keeping import save
+
+        save(self._store, path, format)
+
+    def load(self, path: str | PathLike[str], *record_types: type) -> None:
+        """Put the records of a saved file or directory on the shelf: all of them, or none.
+
+        Args:
+            path: what `save` wrote.
+            record_types: the classes of the records in it.
+
+        Raises:
+            FileRefused: a broken or foreign file, or a record that cannot be stored, with its file, line and field.
+        """
+        from urnshelf.files.keeping import load
+
+        load(self._store, path, record_types)
+
+    def save_sql(self, url: str) -> None:
+        """Write all records to a database, a table for each type; through SQLAlchemy.
+
+        Args:
+            url: a database URL such as `sqlite:///harbour.db`.
+        """
+        from urnshelf.files.databases import save_sql
+
+        save_sql(self._store, url)
+
+    def load_sql(
+        self, url: str, record_type: type, *, where: Condition | None = None, table: str | None = None
+    ) -> None:
+        """Put the rows of a database's table on the shelf: all of them, or none; through SQLAlchemy.
+
+        Args:
+            url: a database URL.
+            record_type: the records' class; columns are matched with its fields by name.
+            where: which rows.
+            table: the table's name; that of the type, or its plural, when not given.
+
+        Raises:
+            FileRefused: no such table or column, or a row that is no record.
+        """
+        from urnshelf.files.databases import load_sql
+
+        load_sql(self._store, url, record_type, where, table)
+
+    def _uuid_key(self, record_type: type, number: int) -> UUID:
+        from urnshelf.urn.keys import uuid_key
+
+        return uuid_key(self.seed, record_type, number)

@@ -1,0 +1,341 @@
+"""Conditions on the fields of records: values that can be combined, tested and read as SQL.
+
+They follow SQL's logic of three values: a comparison with a field that is None is neither true nor false, and a record
+is taken only where the whole condition is true.
+"""
+
+from __future__ import annotations
+
+import operator
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from urnshelf.errors import RecordRefused
+from urnshelf.interfaces.hints import type_name
+from urnshelf.records.display import show
+from urnshelf.records.equality import Matcher, same
+from urnshelf.store.values import column_text, literal, reader
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+Test = Callable[[Any], bool | None]
+
+
+class Condition:
+    """What a record must fulfil; made by comparing a `column`, combined with `&`, `|` and `~`."""
+
+    fields: tuple[str, ...] = ()
+    """The paths that it reads."""
+
+    def test(self) -> Test:
+        """A function that says of a record whether it fulfils this: True, False, or None for unknown."""
+        raise NotImplementedError
+
+    def __and__(self, other: Condition) -> Condition:
+        return AllOf((*_parts(self, AllOf), *_parts(_checked(other), AllOf)))
+
+    def __or__(self, other: Condition) -> Condition:
+        return AnyOf((*_parts(self, AnyOf), *_parts(_checked(other), AnyOf)))
+
+    def __invert__(self) -> Condition:
+        return Not(self)
+
+    def __bool__(self) -> bool:
+        raise RecordRefused(f"{self} is a condition, not a yes or no: join conditions with & and |, turn one with ~")
+
+    def __repr__(self) -> str:
+        return str(self)
+
+
+class Comparison(Condition):
+    """A field compared with a value."""
+
+    def __init__(self, path: str, sign: str, value: Any, fold: bool) -> None:
+        self.fields = (path,)
+        self.path, self.sign, self.value, self.fold = path, sign, value, fold
+
+    def test(self) -> Test:
+        """The comparison; unknown where the field is None."""
+        read, wanted = reader(self.path), folded(self.value) if self.fold else self.value
+        compare = self._equal if self.sign in ("=", "<>") else self._order
+
+        def verdict(record: Any) -> bool | None:
+            value = read(record)
+            if value is None and not isinstance(wanted, Matcher):
+                return None
+            return compare(folded(value) if self.fold else value, wanted)
+
+        return verdict
+
+    def _equal(self, value: Any, wanted: Any) -> bool:
+        return same(wanted, value) is (self.sign == "=")
+
+    def _order(self, value: Any, wanted: Any) -> bool:
+        try:
+            return bool(_ORDERS[self.sign](value, wanted))
+        except TypeError:
+            raise RecordRefused(
+                f"{self}: {self.path} holds {show(value, 40)}, and {type_name(type(value))} and "
+                f"{type_name(type(wanted))} have no order between them"
+            ) from None
+
+    def __str__(self) -> str:
+        column, value = (_folded_text(text, self.fold) for text in (column_text(self.path), literal(self.value)))
+        return f"{column} {self.sign} {value}"
+
+
+class Between(Condition):
+    """A field from one value to another, both included."""
+
+    def __init__(self, path: str, low: Any, high: Any) -> None:
+        self.fields = (path,)
+        self.path, self.low, self.high = path, low, high
+
+    def test(self) -> Test:
+        """Both comparisons."""
+        return AllOf(self.bounds).test()
+
+    @property
+    def bounds(self) -> tuple[Comparison, Comparison]:
+        """The two comparisons it stands for."""
+        return Comparison(self.path, ">=", self.low, False), Comparison(self.path, "<=", self.high, False)
+
+    def __str__(self) -> str:
+        return f"{column_text(self.path)} BETWEEN {literal(self.low)} AND {literal(self.high)}"
+
+
+class OneOf(Condition):
+    """A field that equals one of some values."""
+
+    def __init__(self, path: str, values: Iterable[Any], fold: bool = False) -> None:
+        self.fields = (path,)
+        self.path, self.values, self.fold = path, list(values), fold
+
+    def test(self) -> Test:
+        """Any of the equalities; None among the values means that the field may be None."""
+        read = reader(self.path)
+        wanted = [folded(value) if self.fold else value for value in self.values]
+        quick = _quick_set(wanted)
+
+        def verdict(record: Any) -> bool | None:
+            value = read(record)
+            if value is None:
+                return True if None in wanted else (None if wanted else False)
+            value = folded(value) if self.fold else value
+            if quick is not None and type(value) in (int, str):
+                return value in quick
+            return any(same(one, value) for one in wanted)
+
+        return verdict
+
+    def __str__(self) -> str:
+        known = [_folded_text(literal(value), self.fold) for value in self.values if value is not None]
+        column = _folded_text(column_text(self.path), self.fold)
+        parts = [f"{column} IN ({', '.join(known)})"] * bool(known)
+        parts += [f"{column} IS NULL"] * (len(known) < len(self.values))
+        return parts[0] if len(parts) == 1 else f"({' OR '.join(parts)})" if parts else "1 = 0"
+
+
+class IsNone(Condition):
+    """A field that is None."""
+
+    def __init__(self, path: str) -> None:
+        self.fields = (path,)
+        self.path = path
+
+    def test(self) -> Test:
+        """Always known."""
+        read = reader(self.path)
+        return lambda record: read(record) is None
+
+    def __str__(self) -> str:
+        return f"{column_text(self.path)} IS NULL"
+
+
+class TextPart(Condition):
+    """A text field that contains, starts with or ends with a text."""
+
+    def __init__(self, path: str, where: str, part: str, fold: bool) -> None:
+        self.fields = (path,)
+        self.path, self.where, self.part, self.fold = path, where, part, fold
+
+    def test(self) -> Test:
+        """The test of the text; unknown where the field is None."""
+        read, part = reader(self.path), folded(self.part) if self.fold else self.part
+
+        def verdict(record: Any) -> bool | None:
+            value = read(record)
+            if value is None:
+                return None
+            if not isinstance(value, str):
+                raise RecordRefused(f"{self}: {self.path} holds {show(value, 40)}, which is no text")
+            text = folded(value) if self.fold else value
+            return bool(_TEXT_TESTS[self.where](text, part))
+
+        return verdict
+
+    def __str__(self) -> str:
+        column, part = (_folded_text(text, self.fold) for text in (column_text(self.path), literal(self.part)))
+        if self.where == "contains":
+            return f"instr({column}, {part}) > 0"
+        length = len(self.part) if isinstance(self.part, str) else f"length({part})"
+        if not length:
+            return f"{column} IS NOT NULL"
+        return f"substr({column}, {f'1, {length}' if self.where == 'starts' else f'-{length}'}) = {part}"
+
+
+class Predicate(Condition):
+    """A function of the record: the last resort, for no database can run it."""
+
+    def __init__(self, function: Callable[[Any], object], copy: Callable[[Any], Any] = lambda record: record) -> None:
+        self._function = function
+        self._copy = copy
+
+    def test(self) -> Test:
+        """The function, given a copy of the record."""
+        return lambda record: bool(self._function(self._copy(record)))
+
+    def with_copies(self, copy: Callable[[Any], Any]) -> Predicate:
+        """The same, safe from a function that changes what it is given."""
+        return Predicate(self._function, copy)
+
+    def __str__(self) -> str:
+        name = getattr(self._function, "__qualname__", type(self._function).__name__).rpartition(".")[2]
+        return f"python_{name.strip('<>')}(*)"
+
+
+class Shown(Condition):
+    """What a reading will ask for once the arguments are known; it is shown, and never tested."""
+
+    def __init__(self, text: str) -> None:
+        self._text = text
+
+    def __str__(self) -> str:
+        return self._text
+
+
+class AllOf(Condition):
+    """Conditions that all hold."""
+
+    def __init__(self, parts: Iterable[Condition]) -> None:
+        self.parts = tuple(parts)
+        self.fields = tuple(field for part in self.parts for field in part.fields)
+
+    def test(self) -> Test:
+        """False where one is false; else unknown where one is unknown."""
+        tests = [part.test() for part in self.parts]
+        if len(tests) == 1:
+            return tests[0]
+
+        def verdict(record: Any) -> bool | None:
+            unknown = False
+            for test in tests:
+                one = test(record)
+                if one is False:
+                    return False
+                unknown = unknown or one is None
+            return None if unknown else True
+
+        return verdict
+
+    def __str__(self) -> str:
+        return " AND ".join(f"({part})" if isinstance(part, AnyOf) else str(part) for part in self.parts) or "1 = 1"
+
+
+class AnyOf(Condition):
+    """Conditions of which one holds."""
+
+    def __init__(self, parts: Iterable[Condition]) -> None:
+        self.parts = tuple(parts)
+        self.fields = tuple(field for part in self.parts for field in part.fields)
+
+    def test(self) -> Test:
+        """True where one is true; else unknown where one is unknown."""
+        tests = [part.test() for part in self.parts]
+
+        def verdict(record: Any) -> bool | None:
+            unknown = False
+            for test in tests:
+                one = test(record)
+                if one:
+                    return True
+                unknown = unknown or one is None
+            return None if unknown else False
+
+        return verdict
+
+    def __str__(self) -> str:
+        return " OR ".join(f"({part})" if isinstance(part, AllOf) else str(part) for part in self.parts) or "1 = 0"
+
+
+class Not(Condition):
+    """A condition that does not hold."""
+
+    def __init__(self, part: Condition) -> None:
+        self.part = part
+        self.fields = part.fields
+
+    def test(self) -> Test:
+        """What is unknown stays unknown."""
+        test = self.part.test()
+
+        def verdict(record: Any) -> bool | None:
+            one = test(record)
+            return None if one is None else not one
+
+        return verdict
+
+    def __str__(self) -> str:
+        if isinstance(self.part, IsNone):
+            return f"{column_text(self.part.path)} IS NOT NULL"
+        return f"NOT ({self.part})"
+
+
+def condition_of(conditions: Iterable[Any], fields: dict[str, Any]) -> tuple[Condition, ...]:
+    """Conditions as users give them: values of `Condition`, functions of a record, and fields with their values."""
+    given = [Predicate(one) if callable(one) and not isinstance(one, Condition) else one for one in conditions]
+    return (*map(_checked, given), *(equals(name, value) for name, value in fields.items()))
+
+
+def equals(path: str, value: Any, fold: bool = False) -> Condition:
+    """The field has this value; None means that it is None."""
+    return IsNone(path) if value is None else Comparison(path, "=", value, fold)
+
+
+def folded(value: Any) -> Any:
+    """A text in small letters, as SQL's `lower` gives it; any other value as it is."""
+    return value.lower() if isinstance(value, str) else value
+
+
+def _folded_text(text: str, fold: bool) -> str:
+    return f"lower({text})" if fold else text
+
+
+def _parts(condition: Condition, kind: type[AllOf] | type[AnyOf]) -> tuple[Condition, ...]:
+    return condition.parts if isinstance(condition, kind) else (condition,)
+
+
+def _checked(condition: Any) -> Condition:
+    if not isinstance(condition, Condition):
+        raise RecordRefused(
+            f'{show(condition)} is no condition: compare a column, as in column("depth_m") >= 4, or name a field, '
+            'as in harbour="Skarvik"'
+        )
+    return condition
+
+
+def _quick_set(values: list[Any]) -> set[Any] | None:
+    return set(values) if values and all(type(value) in (int, str) for value in values) else None
+
+
+_ORDERS: dict[str, Callable[[Any, Any], Any]] = {
+    "<": operator.lt,
+    "<=": operator.le,
+    ">": operator.gt,
+    ">=": operator.ge,
+}
+_TEXT_TESTS: dict[str, Callable[[str, str], bool]] = {
+    "contains": lambda text, part: part in text,
+    "starts": str.startswith,
+    "ends": str.endswith,
+}

@@ -1,0 +1,107 @@
+"""How the records of one type are stored: their key, what must be unique, what they refer to, and whose errors."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any
+from uuid import UUID
+
+from urnshelf.errors import RecordMissing, RecordOutdated, RecordRefused
+from urnshelf.interfaces.hints import hints_of
+from urnshelf.records.display import show
+from urnshelf.records.keys import key_name, snake_case
+from urnshelf.records.shapes import Shape, storage_shape
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+MakeError = Callable[[str], Exception]
+_known_keys: dict[type, tuple[str, ...]] = {}
+
+
+class Definition:
+    """What was told of a record type, and what its shape tells.
+
+    Args:
+        record_type: the records' class.
+        key: the field, or the fields, of the primary key; found by its name when not given.
+        unique: fields, or groups of fields, that no two records may have the same.
+        references: a field, and the type whose key it holds.
+        version: a whole number that each saving counts up; saving a record with an older one is refused.
+        missing: makes the exception for a key that no record has.
+        duplicate: makes the exception for a key or a unique field that is taken.
+        outdated: makes the exception for a record that was changed since it was read.
+    """
+
+    def __init__(
+        self,
+        record_type: type,
+        *,
+        key: str | Iterable[str] | None = None,
+        unique: Iterable[str | Iterable[str]] = (),
+        references: Mapping[str, type] | None = None,
+        version: str | None = None,
+        missing: MakeError | None = None,
+        duplicate: MakeError | None = None,
+        outdated: MakeError | None = None,
+    ) -> None:
+        self.record_type = record_type
+        self.shape = shape_to_store(record_type)
+        self.name = record_type.__name__
+        self.table_name = snake_case(record_type.__name__)
+        self.key_fields = key_fields(record_type, self.shape) if key is None else self._group(key)
+        self.unique = tuple(self._group(one) for one in ((unique,) if isinstance(unique, str) else unique))
+        self.references = {self.known(field): parent for field, parent in (references or {}).items()}
+        self.version = None if version is None else self.known(version)
+        self.missing: MakeError = missing or RecordMissing
+        self.duplicate: MakeError = duplicate or RecordRefused
+        self.outdated: MakeError = outdated or RecordOutdated
+
+    @property
+    def key(self) -> str | None:
+        """The field that is the primary key alone."""
+        return self.key_fields[0] if len(self.key_fields) == 1 else None
+
+    def known(self, field: str) -> str:
+        """The field's name; raises RecordRefused for one that the records do not have."""
+        if field not in self.shape.fields:
+            raise RecordRefused(unknown_field(self.name, field, self.shape.fields))
+        return field
+
+    def _group(self, fields: str | Iterable[str]) -> tuple[str, ...]:
+        return tuple(map(self.known, (fields,) if isinstance(fields, str) else fields))
+
+
+def shape_to_store(record_type: Any) -> Shape:
+    """The shape of a type; raises RecordRefused for one whose records cannot be kept."""
+    shape = storage_shape(record_type) if isinstance(record_type, type) else None
+    if shape is None:
+        raise RecordRefused(f"{show(record_type)} is no record type: a dataclass, for example, is one")
+    return shape
+
+
+def unknown_field(type_name: str, field: str, fields: Iterable[str]) -> str:
+    """The words for a field that is not there, with the nearest that is."""
+    import difflib  # only a mistake pays for it
+
+    known = list(fields)
+    near = difflib.get_close_matches(str(field), known, 2, 0.6)
+    hint = f"did you mean {' or '.join(map(repr, near))}?" if near else f"it has {', '.join(known)}"
+    return f"{type_name} has no field {field!r}; {hint}"
+
+
+def key_fields(record_type: type, shape: Shape) -> tuple[str, ...]:
+    """The primary key: a mapped class's own, the field `id` or `<type>_id`, or the only UUID; else none."""
+    if record_type not in _known_keys:
+        _known_keys[record_type] = _find_key(record_type, shape)
+    return _known_keys[record_type]
+
+
+def _find_key(record_type: Any, shape: Shape) -> tuple[str, ...]:
+    if shape.kind == "mapped":
+        mapper = record_type.__mapper__
+        return tuple(mapper.get_property_by_column(column).key for column in mapper.primary_key)
+    named = key_name(record_type.__name__, shape.fields)
+    if named is not None:
+        return (named,)
+    uuids = [name for name, form in hints_of(record_type).items() if form in (UUID, UUID | None)]
+    return (uuids[0],) if len(uuids) == 1 and uuids[0] in shape.fields else ()

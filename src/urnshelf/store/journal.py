@@ -1,0 +1,78 @@
+"""The journal: each change of a stored record, so that changes can be taken back one by one."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple, Protocol
+
+ABSENT: Any = type("Absent", (), {"__repr__": lambda _: "no record"})()
+"""What was there before a record was."""
+
+
+class Restorable(Protocol):
+    """Where a change was made."""
+
+    def restore(self, key: Any, row: Any) -> None:
+        """Put a stored record back, or take away one that was not there."""
+
+
+class Change(NamedTuple):
+    """One key of one table, and what was there before."""
+
+    rows: Restorable
+    key: Any
+    before: Any
+    writer: Any
+
+
+class Savepoint:
+    """A point that the shelf's records can be rolled back to; made by `shelf.savepoint()`."""
+
+    __slots__ = ("_position",)
+
+    def __init__(self, position: int) -> None:
+        self._position = position
+
+    @property
+    def position(self) -> int:
+        """How many changes were noted before it."""
+        return self._position
+
+    def __repr__(self) -> str:
+        return f"<savepoint after {self._position} changes>"
+
+
+class Journal:
+    """The changes since the first savepoint. Taking them back costs as much as there were changes, not records."""
+
+    def __init__(self) -> None:
+        self.changes: list[Change | None] = []
+        """None where a change was taken back alone, so that the places of the others stay."""
+        self.writing = False
+        """Whether changes are noted: from the first savepoint on."""
+        self.writer: Any = None
+        """Who makes the changes at present: a unit of work, or None."""
+
+    def note(self, rows: Restorable, key: Any, before: Any) -> None:
+        """Note a change that is about to be made."""
+        if self.writing:
+            self.changes.append(Change(rows, key, before, self.writer))
+
+    def savepoint(self) -> Savepoint:
+        """Here and now."""
+        self.writing = True
+        return Savepoint(len(self.changes))
+
+    def roll_back_to(self, point: Savepoint) -> None:
+        """Take every change since the point back, the last one first."""
+        while len(self.changes) > point.position:
+            change = self.changes.pop()
+            if change is not None:
+                change.rows.restore(change.key, change.before)
+
+    def take_back(self, writer: Any, since: int) -> None:
+        """Take one writer's changes since a position back, the last one first; those of others stay."""
+        for place in range(len(self.changes) - 1, since - 1, -1):
+            change = self.changes[place]
+            if change is not None and change.writer is writer:
+                change.rows.restore(change.key, change.before)
+                self.changes[place] = None

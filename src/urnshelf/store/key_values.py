@@ -1,0 +1,78 @@
+"""Values by key that expire: what a cache keeps, on the shelf's clock."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from typing import Any
+
+from urnshelf.clock import Clock
+from urnshelf.records.copies import keep
+from urnshelf.store.journal import ABSENT, Journal
+
+
+class KeyValues:
+    """Values by key; copies go in and come out.
+
+    Args:
+        clock: tells when a value has expired.
+        journal: where changes are noted.
+    """
+
+    def __init__(self, clock: Clock, journal: Journal) -> None:
+        self._clock = clock
+        self._journal = journal
+        self._entries: dict[Any, tuple[Any, datetime | None]] = {}
+
+    def find(self, key: Any) -> Any:
+        """A copy of the value, or `ABSENT`; an expired value is not there any more."""
+        entry = self._entries.get(key)
+        if entry is None or (entry[1] is not None and entry[1] <= self._clock.now):
+            return ABSENT
+        return keep(entry[0])
+
+    def put(self, key: Any, value: Any, expires: Any = None) -> None:
+        """Keep a copy of the value.
+
+        Args:
+            key: any value that can be hashed.
+            value: any value.
+            expires: when it ends: seconds from now, a span from now, or a moment; None for never.
+        """
+        self._journal.note(self, key, self._entries.get(key, ABSENT))
+        self._entries[key] = (keep(value), self._moment(expires))
+
+    def change(self, key: Any, value: Any) -> None:
+        """Keep another value until the same moment."""
+        until = self._entries[key][1] if self.find(key) is not ABSENT else None
+        self.put(key, value, until)
+
+    def drop(self, key: Any) -> bool:
+        """Forget a value; whether there was one."""
+        was_there = self.find(key) is not ABSENT
+        if key in self._entries:
+            self._journal.note(self, key, self._entries.pop(key))
+        return was_there
+
+    def keys(self) -> list[Any]:
+        """The keys that have a value, in the order in which they came."""
+        return [key for key in list(self._entries) if self.find(key) is not ABSENT]
+
+    def seconds_left(self, key: Any) -> float | None:
+        """How long a value will still be there; None for ever."""
+        until = self._entries[key][1]
+        return None if until is None else (until - self._clock.now).total_seconds()
+
+    def restore(self, key: Any, row: Any) -> None:
+        """Put back what was there before a change."""
+        if row is ABSENT:
+            self._entries.pop(key, None)
+        else:
+            self._entries[key] = row
+
+    def _moment(self, expires: Any) -> datetime | None:
+        if expires is None:
+            return None
+        if isinstance(expires, datetime):
+            return expires if expires.tzinfo else expires.replace(tzinfo=self._clock.now.tzinfo)
+        span = expires if isinstance(expires, timedelta) else timedelta(seconds=expires)
+        return self._clock.now + span

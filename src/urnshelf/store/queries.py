@@ -1,0 +1,313 @@
+"""Queries: which records, in which order, how many; run only when they are looked at."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any, Generic, Protocol, Self, TypeVar, overload
+
+from urnshelf.errors import RecordMissing, RecordRefused
+from urnshelf.records.display import show
+from urnshelf.store.conditions import AllOf, Condition, condition_of
+from urnshelf.store.values import column_text, identifier, reader, sql_value
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+T = TypeVar("T")
+V = TypeVar("V")
+
+
+class Source(Protocol[T]):
+    """What a query needs of a table."""
+
+    @property
+    def name(self) -> str:
+        """The record type's name."""
+        ...
+
+    @property
+    def table_name(self) -> str:
+        """What SQL calls the table."""
+        ...
+
+    @property
+    def key_fields(self) -> tuple[str, ...]:
+        """The fields of the primary key."""
+        ...
+
+    def check_path(self, path: str) -> str:
+        """The path itself; raises RecordRefused where the records have no such field."""
+        ...
+
+    def rows(self, condition: AllOf) -> list[T]:
+        """The stored records that fulfil the condition, in order of key; not copies."""
+        ...
+
+    def copy(self, row: T) -> T:
+        """A copy of a stored record."""
+        ...
+
+    def remove_rows(self, rows: Sequence[T]) -> int:
+        """Take these stored records away."""
+        ...
+
+
+class Selection(Generic[V]):
+    """What a query and its distinct values have in common: conditions, order, and how many."""
+
+    def __init__(
+        self,
+        source: Source[Any],
+        condition: AllOf,
+        order: tuple[tuple[str, bool], ...] = (),
+        most: int | None = None,
+        skipped: int = 0,
+    ) -> None:
+        self._source = source
+        self._condition = condition
+        self._order = order
+        self._most = most
+        self._skipped = skipped
+
+    def order_by(self, *fields: str) -> Self:
+        """The same, in this order; records that are equal in it stay in order of key, and None comes first.
+
+        Args:
+            fields: names of fields, the first one most important; `"depth_m desc"` for the greatest first.
+        """
+        return self._with(order=tuple(_direction(field, self._source) for field in fields))
+
+    def limit(self, most: int | None) -> Self:
+        """At most this many."""
+        return self._with(most=None if most is None else _whole(most, "limit"))
+
+    def offset(self, skipped: int) -> Self:
+        """Without the first so many."""
+        return self._with(skipped=_whole(skipped, "offset"))
+
+    def _with(self, **changed: Any) -> Self:
+        told = {"order": self._order, "most": self._most, "skipped": self._skipped} | changed
+        return type(self)(self._source, self._condition, **told)
+
+    def _run(self) -> list[V]:
+        raise NotImplementedError
+
+    def __iter__(self) -> Iterator[V]:
+        return iter(self._run())
+
+    def __len__(self) -> int:
+        return len(self._run())
+
+    @overload
+    def __getitem__(self, index: int) -> V: ...
+    @overload
+    def __getitem__(self, index: slice) -> list[V]: ...
+    def __getitem__(self, index: int | slice) -> V | list[V]:
+        return self._run()[index]
+
+    def __repr__(self) -> str:
+        return f"<{self}>"
+
+    def _sorted(self, rows: list[Any]) -> list[Any]:
+        for path, descending in reversed(self._order):
+            rows = _by(rows, path, descending)
+        return rows
+
+    def _cut(self, found: list[Any]) -> list[Any]:
+        return found[self._skipped : None if self._most is None else self._skipped + self._most]
+
+    def _sql(self, what: str, tie: tuple[str, ...] = ()) -> str:
+        text = f"{what} FROM {identifier(self._source.table_name)}"
+        if self._condition.parts:
+            text += f" WHERE {self._condition}"
+        order = [column_text(path) + " DESC" * descending for path, descending in self._order]
+        if self._most is not None or self._skipped:
+            order += [identifier(field) for field in tie if field not in dict(self._order)]
+        text += f" ORDER BY {', '.join(order)}" if order else ""
+        if self._most is not None or self._skipped:
+            text += f" LIMIT {-1 if self._most is None else self._most}"
+        return text + f" OFFSET {self._skipped}" * bool(self._skipped)
+
+
+class Query(Selection[V]):
+    """The records that fulfil some conditions; a value that can be narrowed, ordered, counted and looped over.
+
+    What it gives are copies. `str(query)` is the SQL that asks the same of a database.
+
+    >>> from urnshelf import Shelf, column
+    >>> from urnshelf.demo.harbour import Berth
+    >>> shelf = Shelf(seed=7)
+    >>> _ = shelf.stock(Berth, 12, harbour="Skarvik")
+    >>> deep = shelf.records(Berth).where(column("depth_m") >= 4.0, harbour="Skarvik").order_by("depth_m desc").limit(3)
+    >>> print(deep)
+    SELECT * FROM berth WHERE depth_m >= 4.0 AND harbour = 'Skarvik' ORDER BY depth_m DESC, id LIMIT 3
+    >>> len(deep)
+    3
+    """
+
+    def where(self, *conditions: Condition | Callable[[V], object], **fields: Any) -> Query[V]:
+        """The records of this query that fulfil more conditions.
+
+        Args:
+            conditions: comparisons of columns; as a last resort a function of the record.
+            fields: a field and the value it must have.
+        """
+        if self._most is not None or self._skipped:
+            raise RecordRefused(f"{self}: narrow a query before .limit() and .offset(), as SQL does")
+        condition = AllOf((*self._condition.parts, *condition_of(conditions, fields)))
+        for path in condition.fields:
+            self._source.check_path(path)
+        return Query(self._source, condition, self._order)
+
+    def first(self) -> V | None:
+        """The first record, or None."""
+        found = self._rows()[:1]
+        return self._source.copy(found[0]) if found else None
+
+    def one(self) -> V:
+        """The only record; raises RecordMissing for none, RecordRefused for several."""
+        found = self._rows()
+        if not found:
+            raise RecordMissing(f"no {self._source.name} is found by {self}")
+        if len(found) > 1:
+            raise RecordRefused(f"{len(found)} {self._source.name} records, not one, are found by {self}")
+        return self._source.copy(found[0])  # type: ignore[no-any-return]
+
+    def count(self) -> int:
+        """How many records there are."""
+        return len(self._rows())
+
+    def sum(self, field: str) -> Any:
+        """The sum of a field; None is left out, and the sum of nothing is 0."""
+        values = self._values(field)
+        return sum(values[1:], values[0]) if values else 0
+
+    def min(self, field: str) -> Any:
+        """The least value of a field; None where there is no value."""
+        return min(self._values(field), default=None)
+
+    def max(self, field: str) -> Any:
+        """The greatest value of a field; None where there is no value."""
+        return max(self._values(field), default=None)
+
+    def avg(self, field: str) -> Any:
+        """The mean of a field; None where there is no value."""
+        values = self._values(field)
+        return sum(values[1:], values[0]) / len(values) if values else None
+
+    def count_by(self, field: str) -> dict[Any, int]:
+        """How many records there are for each value of a field; the values in their order."""
+        values = list(map(reader(self._source.check_path(field)), self._rows()))
+        counts = Counter(map(_hashed, values))
+        return {value: counts[_hashed(value)] for value in _distinct(_by_itself(values))}
+
+    def distinct(self, *fields: str) -> Distinct:
+        """The different values of a field, in their order; of several fields, tuples."""
+        if not fields:
+            raise RecordRefused("distinct() needs the names of fields: records themselves are all different")
+        return Distinct(self._source, self._condition, tuple(map(self._source.check_path, fields)))
+
+    def remove(self) -> int:
+        """Take these records away; how many there were."""
+        return self._source.remove_rows(self._rows())
+
+    def _run(self) -> list[V]:
+        return [self._source.copy(row) for row in self._rows()]
+
+    def _rows(self) -> list[Any]:
+        return self._cut(self._sorted(self._source.rows(self._condition)))
+
+    def _values(self, field: str) -> list[Any]:
+        read = reader(self._source.check_path(field))
+        return [value for value in map(read, self._rows()) if value is not None]
+
+    def sql(self, what: str = "SELECT *") -> str:
+        """The SQL of something else than its records: a count, a removal.
+
+        Args:
+            what: what stands before FROM.
+        """
+        return self._sql(what, self._source.key_fields)
+
+    @property
+    def conditions(self) -> tuple[Condition, ...]:
+        """What its records fulfil."""
+        return self._condition.parts
+
+    def __str__(self) -> str:
+        return self.sql()
+
+
+class Distinct(Selection[Any]):
+    """The different values of some fields."""
+
+    def __init__(self, source: Source[Any], condition: AllOf, paths: tuple[str, ...] = (), **told: Any) -> None:
+        super().__init__(source, condition, **{"order": tuple((path, False) for path in paths), **told})
+        self._paths = paths
+
+    def _with(self, **changed: Any) -> Self:
+        new = super()._with(**changed)
+        new._paths = self._paths
+        if not {path for path, _ in new._order} <= set(self._paths):
+            raise RecordRefused(f"distinct values can be ordered only by themselves: {', '.join(self._paths)}")
+        return new
+
+    def _run(self) -> list[Any]:
+        rows = self._sorted(self._source.rows(self._condition))
+        read = [reader(path) for path in self._paths]
+        values = [read[0](row) if len(read) == 1 else tuple(one(row) for one in read) for row in rows]
+        return self._cut(_distinct(values))
+
+    def __str__(self) -> str:
+        return self._sql(f"SELECT DISTINCT {', '.join(map(column_text, self._paths))}")
+
+
+def _distinct(values: list[Any]) -> list[Any]:
+    found: dict[Any, Any] = {}
+    for value in values:
+        found.setdefault(_hashed(value), value)
+    return list(found.values())
+
+
+def _hashed(value: Any) -> Any:
+    """Something that is equal, and can be a key, where values are the same: True is not 1."""
+    try:
+        hash(value)
+    except TypeError:
+        return sql_value(value)
+    return value.__class__ is bool, value
+
+
+def _by_itself(values: list[Any]) -> list[Any]:
+    return [None for value in values if value is None] + _orderly([v for v in values if v is not None], lambda v: v)
+
+
+def _by(rows: list[Any], path: str, descending: bool) -> list[Any]:
+    """Sorted by one field, stably; None is least, as in SQLite."""
+    read = reader(path)
+    without = [row for row in rows if read(row) is None]
+    having = _orderly([row for row in rows if read(row) is not None], read, descending)
+    return having + without if descending else without + having
+
+
+def _orderly(rows: list[Any], read: Callable[[Any], Any], descending: bool = False) -> list[Any]:
+    try:
+        return sorted(rows, key=read, reverse=descending)
+    except TypeError:  # an enum has no order of its own: then that of its value
+        try:
+            return sorted(rows, key=lambda row: sql_value(read(row)), reverse=descending)
+        except TypeError as why:
+            raise RecordRefused(f"these values have no order: {why}") from None
+
+
+def _direction(field: Any, source: Source[Any]) -> tuple[str, bool]:
+    path, _, word = field.strip().partition(" ") if isinstance(field, str) else ("", "", "")
+    if not path or word.strip().lower() not in ("", "asc", "desc"):
+        raise RecordRefused(f'order_by({show(field)}): write "depth_m", or "depth_m desc" for the greatest first')
+    return source.check_path(path), word.strip().lower() == "desc"
+
+
+def _whole(number: Any, verb: str) -> int:
+    if isinstance(number, bool) or not isinstance(number, int) or number < 0:
+        raise RecordRefused(f"{verb}({number!r}): a whole number from 0 is needed")
+    return number

@@ -1,0 +1,291 @@
+"""Rows: the stored records of one type by key, with their indexes, constraints and journal."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable
+from typing import Any
+from uuid import UUID
+
+from urnshelf.errors import RecordRefused
+from urnshelf.interfaces.hints import hints_of
+from urnshelf.records.copies import keep
+from urnshelf.records.display import show
+from urnshelf.store.conditions import AllOf
+from urnshelf.store.definition import Definition
+from urnshelf.store.indexes import OFTEN, WORTH_IT, HashIndex, SortedIndex, sought_range, sought_values
+from urnshelf.store.journal import ABSENT, Journal
+from urnshelf.store.values import reader
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+DrawUuid = Callable[[type, int], UUID]
+
+
+class Rows:
+    """The stored records of one type.
+
+    Args:
+        definition: how they are stored.
+        journal: where changes are noted.
+        draw_uuid: gives the key of the n-th record whose key is a UUID.
+    """
+
+    def __init__(self, definition: Definition, journal: Journal, draw_uuid: DrawUuid) -> None:
+        self.definition = definition
+        self.by_key: dict[Any, Any] = {}
+        self.limited: set[Any] | None = None
+        """The keys that a limited shelf shows; None for all."""
+        shape = definition.shape
+        self.read: Callable[[Any, str], Any] = dict.get if shape.kind == "typed dictionary" else _attribute
+        self.copy: Callable[[Any], Any] = _COPIERS.get(shape.kind, keep)
+        self._journal = journal
+        self._draw_uuid = draw_uuid
+        self._serial = 0
+        self._nothing = _falsy_default(definition.record_type, definition.key)
+        self._ordered: list[Any] | None = []
+        self._unique = {group: HashIndex(self._group_of(group)) for group in definition.unique}
+        self._indexes: dict[str, HashIndex] = {}
+        self._sorted: dict[str, SortedIndex] = {}
+        self._asked: Counter[str] = Counter()
+
+    # --- keys -------------------------------------------------------------------------------------------------------
+
+    def key_of(self, record: Any) -> Any:
+        """The record's key; None where it, or a part of it, is empty."""
+        fields = self.definition.key_fields
+        if len(fields) == 1:
+            value = self.read(record, fields[0])
+            return None if self._nothing and value in self._nothing else value
+        values = tuple(self.read(record, field) for field in fields)
+        return None if not values or None in values else values
+
+    def with_key(self, record: Any) -> tuple[Any, Any]:
+        """The record and its key; an empty key is assigned, on the given record too when that can be changed."""
+        key = self.key_of(record)
+        if key is not None:
+            return record, key
+        if not self.definition.key_fields:
+            return record, self._next_number()
+        empty = [field for field in self.definition.key_fields if not self.read(record, field)]
+        if len(empty) > 1:
+            raise RecordRefused(f"{show(record)} has neither {' nor '.join(empty)}; only one of them can be assigned")
+        record = self.changed(record, {empty[0]: self._new_value(record, empty[0])})
+        return record, self.key_of(record)
+
+    def changed(self, record: Any, values: dict[str, Any]) -> Any:
+        """The record with these field values: itself, or where it is frozen a copy."""
+        shape = self.definition.shape
+        if isinstance(record, dict):
+            record.update(values)
+        elif shape.kind == "named tuple":
+            record = record._replace(**values)
+        elif shape.frozen:
+            record = _unfrozen_copy(record, shape.fields)
+            for field, value in values.items():
+                object.__setattr__(record, field, value)
+        else:
+            for field, value in values.items():
+                setattr(record, field, value)
+        return record
+
+    def _new_value(self, record: Any, field: str) -> Any:
+        form = hints_of(self.definition.record_type).get(field)
+        if form in (UUID, UUID | None):
+            return self._draw_uuid(self.definition.record_type, self._next_number())
+        if form in (str, str | None):
+            return str(self._draw_uuid(self.definition.record_type, self._next_number()))
+        taken = [self.read(row, field) for row in self.by_key.values()] if not self._serial else []
+        if not all(isinstance(value, int) for value in taken):
+            raise RecordRefused(
+                f"{show(record)} has no {field}, and one can only be assigned where keys are whole numbers or UUIDs"
+            )
+        return self._next_number()
+
+    def _next_number(self) -> int:
+        self._serial += 1
+        return self._serial
+
+    # --- changes ----------------------------------------------------------------------------------------------------
+
+    def put(self, key: Any, row: Any) -> None:
+        """Store a record under its key; raises the error for a unique field that is taken."""
+        before = self.by_key.get(key, ABSENT)
+        self._check_unique(key, row)
+        self._journal.note(self, key, before)
+        self._replace(key, before, row)
+        if self.limited is not None:
+            self.limited.add(key)
+        number = key if isinstance(key, int) else key[-1] if isinstance(key, tuple) and key else None
+        if isinstance(number, int) and number > self._serial:
+            self._serial = number
+
+    def drop(self, key: Any) -> None:
+        """Take a stored record away."""
+        self._journal.note(self, key, self.by_key[key])
+        self._replace(key, self.by_key[key], ABSENT)
+
+    def restore(self, key: Any, row: Any) -> None:
+        """Put back what was there before a change."""
+        self._replace(key, self.by_key.get(key, ABSENT), row)
+
+    def _replace(self, key: Any, before: Any, row: Any) -> None:
+        if self._indexes or self._unique:
+            self._reindex(key, before, row)
+        self._sorted.clear()
+        if row is ABSENT:
+            del self.by_key[key]
+            self._ordered = None
+            return
+        if before is ABSENT and self._ordered is not None and (not self._ordered or _after(key, self._ordered[-1])):
+            self._ordered.append(key)
+        elif before is ABSENT:
+            self._ordered = None
+        self.by_key[key] = row
+
+    def _reindex(self, key: Any, before: Any, row: Any) -> None:
+        for path, index in [*self._indexes.items(), *self._unique.items()]:
+            try:
+                if before is not ABSENT:
+                    index.remove(key, before)
+                if row is not ABSENT:
+                    index.add(key, row)
+            except TypeError:  # a value that cannot be hashed: no index for this field, ever
+                if isinstance(path, str):
+                    self._forget_index(path)
+
+    def _check_unique(self, key: Any, row: Any) -> None:
+        for group, index in self._unique.items():
+            value = index.value_of(row)
+            taken = [] if None in value else [k for k in index.keys.get(value, ()) if k != key]
+            if taken:
+                told = " and ".join(f"{field}={show(self.read(row, field))}" for field in group)
+                raise self.definition.duplicate(
+                    f"a {self.definition.name} with {told} is there already: {show(self.by_key[taken[0]])}"
+                )
+
+    def _group_of(self, group: tuple[str, ...]) -> Callable[[Any], tuple[Any, ...]]:
+        return lambda row: tuple(self.read(row, field) for field in group)
+
+    # --- finding ----------------------------------------------------------------------------------------------------
+
+    def keys(self) -> list[Any]:
+        """In order, as databases return rows unasked; in order of arrival when keys do not compare."""
+        if self._ordered is None:
+            try:
+                self._ordered = sorted(self.by_key)
+            except TypeError:
+                return list(self.by_key)
+        return self._ordered
+
+    def candidates(self, condition: AllOf) -> list[Any]:
+        """The keys, in order, of records among which are all that fulfil the condition: as few as an index can tell."""
+        if len(self.by_key) < WORTH_IT:
+            return self.keys()
+        fewest: list[Any] | None = None
+        for part in condition.parts:
+            found = self._indexed(part)
+            if found is not None and (fewest is None or len(found) < len(fewest)):
+                fewest = found
+        if fewest is None:
+            return self.keys()
+        try:
+            return sorted(fewest)
+        except TypeError:
+            order = {key: number for number, key in enumerate(self.by_key)}
+            return sorted(fewest, key=order.__getitem__)
+
+    def _indexed(self, part: Any) -> list[Any] | None:
+        sought = sought_values(part)
+        if sought is not None:
+            return self._keys_with(*sought)
+        bounds = sought_range(part)
+        return None if bounds is None else self._keys_within(*bounds)
+
+    def _keys_with(self, path: str, values: list[Any]) -> list[Any] | None:
+        if (path,) == self.definition.key_fields:
+            return [key for key in dict.fromkeys(values) if key in self.by_key]
+        index = self._unique.get((path,))
+        if index is not None:
+            return [key for value in dict.fromkeys(values) for key in index.keys.get((value,), ())]
+        index = self._indexes.get(path) or self._new_index(path)
+        return None if index is None else [k for value in dict.fromkeys(values) for k in index.keys.get(value, ())]
+
+    def _new_index(self, path: str) -> HashIndex | None:
+        """An index of a field that is looked up often."""
+        self._asked[path] += 1
+        if not self._asked[path] >= OFTEN:
+            return None
+        index = HashIndex(reader(path))
+        try:
+            for key, row in self.by_key.items():
+                index.add(key, row)
+        except TypeError:
+            self._forget_index(path)
+            return None
+        self._indexes[path] = index
+        return index
+
+    def _forget_index(self, path: str) -> None:
+        self._indexes.pop(path, None)
+        self._asked[path] = -(10**9)
+
+    def _keys_within(self, path: str, low: tuple[Any, bool] | None, high: tuple[Any, bool] | None) -> list[Any] | None:
+        index = self._sorted.get(path)
+        if index is None:
+            self._asked[f"range of {path}"] += 1
+            if not self._asked[f"range of {path}"] > OFTEN:
+                return None
+            read = reader(path)
+            pairs = ((read(row), key) for key, row in self.by_key.items())
+            try:
+                index = self._sorted[path] = SortedIndex(
+                    pair for pair in pairs if pair[0] is not None and pair[0] == pair[0]
+                )
+            except TypeError:
+                self._asked[f"range of {path}"] = -(10**9)
+                return None
+            self._asked[f"range of {path}"] = 0  # it is made anew only after it was asked for often again
+        try:
+            return index.keys_within(low, high)
+        except TypeError:
+            return None
+
+
+def _after(key: Any, last: Any) -> bool:
+    try:
+        return bool(key > last)
+    except TypeError:
+        return False
+
+
+def _falsy_default(record_type: Any, key: str | None) -> tuple[Any, ...]:
+    """A default such as 0 or an empty text stands for a key that is not there yet."""
+    default = getattr(record_type, key, None) if key else None
+    return (default,) if type(default) in (int, str) and not default else ()
+
+
+def _attribute(record: Any, name: str) -> Any:
+    return getattr(record, name, None)
+
+
+def _unfrozen_copy(record: Any, fields: Iterable[str]) -> Any:
+    copy = object.__new__(type(record))
+    for field in fields:
+        object.__setattr__(copy, field, getattr(record, field))
+    return copy
+
+
+def _copy_plain(record: Any) -> Any:
+    copy = object.__new__(type(record))
+    copy.__dict__.update({name: keep(value) for name, value in vars(record).items()})
+    return copy
+
+
+def _copy_mapped(record: Any) -> Any:
+    """A new object of a mapped class with the same column values, in no session."""
+    loaded = {name: value for name, value in vars(record).items() if not name.startswith("_")}
+    return type(record)(**{name: keep(value) for name, value in loaded.items()})
+
+
+_COPIERS: dict[str, Callable[[Any], Any]] = {"plain": _copy_plain, "mapped": _copy_mapped}

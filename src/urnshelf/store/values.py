@@ -1,0 +1,158 @@
+"""Values inside records, found by a path of field names, and as SQL writes them."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Iterator, Mapping
+from typing import Any
+
+from urnshelf.records.equality import Matcher
+from urnshelf.records.shapes import shape_of, values_of
+
+_PLAIN_NAME = re.compile(r"[a-z_][a-z0-9_]*\Z")
+_KEYWORDS = frozenset(
+    """
+    abort action add after all alter always analyze and as asc attach autoincrement before begin between by cascade case
+    cast check collate column commit conflict constraint create cross current current_date current_time
+    current_timestamp database default deferrable deferred delete desc detach distinct do drop each else end escape
+    except exclude exclusive exists explain fail filter first following for foreign from full generated glob group
+    groups having if ignore immediate in index indexed initially inner insert instead intersect into is isnull join key
+    last left like limit match materialized natural no not nothing notnull null nulls of offset on or order others outer
+    over partition plan pragma preceding primary query raise range recursive references regexp reindex release rename
+    replace restrict returning right rollback row rows savepoint select set table temp temporary then ties to
+    transaction trigger unbounded union unique update user using vacuum values view virtual when where window with
+    without
+    """.split()
+)
+"""The reserved words of SQLite, and `user`, which is one elsewhere."""
+
+
+def reader(path: str) -> Callable[[Any], Any]:
+    """A function that reads the value at a path such as `owner.city`; None where a step of it is not there.
+
+    >>> reader("owner.city")({"owner": {"city": "Skarvik"}})
+    'Skarvik'
+    """
+    names = path.split(".")
+    if len(names) == 1:
+        return lambda record: _step(record, path)
+
+    def read(record: Any) -> Any:
+        for name in names:
+            record = _step(record, name)
+            if record is None:
+                return None
+        return record
+
+    return read
+
+
+def _step(holder: Any, name: str) -> Any:
+    if isinstance(holder, Mapping):
+        return holder.get(name)
+    return getattr(holder, name, None)
+
+
+def identifier(name: str) -> str:
+    """A name as SQL takes it, in quotes where it must be."""
+    if _PLAIN_NAME.match(name) and name not in _KEYWORDS:
+        return name
+    return '"' + name.replace('"', '""') + '"'
+
+
+def column_text(path: str) -> str:
+    """A column; a field inside a record that is kept as JSON is taken out of it."""
+    name, _, inner = path.partition(".")
+    return f"json_extract({identifier(name)}, {literal('$.' + inner)})" if inner else identifier(name)
+
+
+def sql_value(value: Any) -> Any:
+    """The value as a SQL column holds it: a number, a text, bytes or None.
+
+    A moment with a time zone is a text in UTC, so that texts sort as moments do; a time span is in seconds; an enum is
+    its value; a record or a collection is JSON.
+
+    >>> from datetime import UTC, datetime, timedelta
+    >>> sql_value(datetime(2030, 6, 1, 12, tzinfo=UTC)), sql_value(timedelta(minutes=2))
+    ('2030-06-01 12:00:00.000000+00:00', 120.0)
+    """
+    if value is None or type(value) in (int, float, str, bytes, bool):
+        return value
+    converter = _CONVERTERS.get(f"{type(value).__module__}.{type(value).__qualname__}")
+    if converter is not None:
+        return converter(value)
+    if hasattr(value, "_value_") and hasattr(value, "_name_"):  # an enum's member
+        return sql_value(value.value) if type(value.value) in (int, float, str, bool) else value.name
+    if isinstance(value, (Mapping, list, tuple, set, frozenset)) or shape_of(type(value)) is not None:
+        return json.dumps(_json(value), ensure_ascii=False)
+    return str(value)
+
+
+def literal(value: Any) -> str:
+    """The value as SQL text, quoted.
+
+    >>> literal("O'Hara"), literal(True), literal(None)
+    ("'O''Hara'", 'TRUE', 'NULL')
+    """
+    if isinstance(value, (Matcher, Placeholder)):
+        return repr(value)
+    if type(value).__name__ == "Decimal":
+        return f"{value:f}"
+    simple = sql_value(value)
+    if simple is None:
+        return "NULL"
+    if simple is True or simple is False:
+        return str(simple).upper()
+    if isinstance(simple, bytes):
+        return f"X'{simple.hex()}'"
+    if isinstance(simple, str):
+        return " || char(0) || ".join("'" + part.replace("'", "''") + "'" for part in simple.split("\0"))
+    if isinstance(simple, float) and (simple != simple or simple in (float("inf"), float("-inf"))):
+        return "NULL" if simple != simple else "9e999" if simple > 0 else "-9e999"
+    return repr(simple)
+
+
+class Placeholder:
+    """Stands for an argument in a query that is shown but not run: `harbour = :harbour`."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+
+    def __iter__(self) -> Iterator[Placeholder]:
+        return iter((self,))
+
+    def __repr__(self) -> str:
+        return f":{self.name}"
+
+
+def _moment(value: Any) -> str:
+    if value.tzinfo is None:
+        return str(value.isoformat(" ", "microseconds"))
+    from datetime import UTC
+
+    return str(value.astimezone(UTC).isoformat(" ", "microseconds"))
+
+
+_CONVERTERS: dict[str, Callable[[Any], Any]] = {
+    "datetime.datetime": _moment,
+    "datetime.date": lambda value: value.isoformat(),
+    "datetime.time": lambda value: value.isoformat("microseconds"),
+    "datetime.timedelta": lambda value: value.total_seconds(),
+    "decimal.Decimal": float,
+    "builtins.bytearray": bytes,
+}
+
+
+def _json(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        return {str(key): _json(item) for key, item in value.items()}
+    if isinstance(value, (list, tuple)) and not hasattr(value, "_fields"):
+        return [_json(item) for item in value]
+    if isinstance(value, (set, frozenset)):
+        return sorted(map(_json, value), key=json.dumps)
+    shape = shape_of(type(value))
+    if shape is not None:
+        return {name: _json(item) for name, item in values_of(value, shape).items()}
+    simple = sql_value(value)
+    return simple.hex() if isinstance(simple, bytes) else simple
