@@ -6,8 +6,8 @@ import inspect
 from typing import Any
 
 import pytest
-import repositories as kinds
 
+import repositories as kinds
 from urnshelf import Shelf
 from urnshelf.demo.harbour import Vessel
 
