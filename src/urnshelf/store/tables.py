@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any, Generic, TypeVar
 
@@ -252,6 +252,14 @@ class Table(Generic[T]):
         return part.with_copies(self.copy) if isinstance(part, Predicate) else part
 
 
+def _flat(records: Iterable[Any]) -> Iterator[Any]:
+    for record in records:
+        if isinstance(record, (list, tuple, Query, Table)) and not hasattr(record, "_fields"):
+            yield from record
+        else:
+            yield record
+
+
 class Store:
     """The tables of one shelf.
 
@@ -312,9 +320,9 @@ class Store:
     def limited_to(self, records: Sequence[Any]) -> Iterator[None]:
         """Show only these records of their types, and those that are stored from now on."""
         keys: dict[type, set[Any]] = {}
-        for record in records:
+        for record in _flat(records):
             if storage_shape(type(record)) is None:
-                raise RecordRefused(f"limited_to() takes records and lists of records, not {show(record)}")
+                raise RecordRefused(f"limited_to() takes records, lists of records and queries, not {show(record)}")
             keys.setdefault(type(record), set()).add(self.table(type(record)).key_of(record))
         before = {record_type: self.table(record_type).stored.limited for record_type in keys}
         try:
