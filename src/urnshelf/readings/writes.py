@@ -285,11 +285,7 @@ def _removals_by_record(about: Entity, result: Result) -> Reading | Unread:
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         keys = [access.table.key_of(record) for record in values[0]]
-        access.did(
-            lambda: (
-                f"DELETE FROM {identifier(access.table.table_name)} WHERE … IN ({', '.join(map(literal, keys[:5]))})"
-            )
-        )
+        access.did(lambda: _removal_text(access.table, keys))
         gone = sum(access.table.remove(key) for key in keys)
         return None if result.kind == "none" else gone
 
@@ -355,6 +351,13 @@ def _key_text(table: Table[Any], key: Any) -> str:
     fields = table.key_fields or ("key",)
     values = key if isinstance(key, tuple) and len(fields) > 1 else (key,)
     return " AND ".join(f"{identifier(f)} = {literal(v)}" for f, v in zip(fields, values, strict=False))
+
+
+def _removal_text(table: Table[Any], keys: list[Any]) -> str:
+    fields = table.key_fields or ("key",)
+    which = " OR ".join(_key_text(table, key) for key in keys) if len(fields) > 1 else ""
+    one = f"{identifier(fields[0])} IN ({', '.join(map(literal, keys))})"
+    return f"DELETE FROM {identifier(table.table_name)} WHERE {which or one}"
 
 
 def _by_key(about: Entity) -> str:
