@@ -424,7 +424,7 @@ class OwnNames(Protocol):
         """INSERT INTO vessel VALUES (:vessel)"""
 
     def remove_vessel(self, vessel_id: int) -> None:
-        """DELETE FROM vessel WHERE id = :id"""
+        """DELETE FROM vessel WHERE id = :vessel_id"""
 
     def get_vessel_or_none(self, vessel_id: int) -> Vessel | None:
         """SELECT * FROM vessel WHERE id = :vessel_id"""
@@ -473,10 +473,10 @@ class RowDao(Protocol):
         """INSERT INTO vessel VALUES (…)"""
 
     def update(self, vessel_id: int, values: dict[str, Any]) -> None:
-        """UPDATE vessel SET … WHERE id = :id"""
+        """UPDATE vessel SET … WHERE id = :vessel_id"""
 
     def delete(self, vessel_id: int) -> int:
-        """DELETE FROM vessel WHERE id = :id"""
+        """DELETE FROM vessel WHERE id = :vessel_id"""
 
     def save(self, vessel: Vessel) -> None:
         """INSERT OR REPLACE INTO vessel VALUES (:vessel)"""
@@ -515,16 +515,16 @@ class Changing(Protocol):
         """UPDATE owner SET … WHERE id = :id"""
 
     def update_owner(self, owner_id: int, **changes: Any) -> Owner:
-        """UPDATE owner SET … WHERE id = :id"""
+        """UPDATE owner SET … WHERE id = :owner_id"""
 
     def update_name(self, owner_id: int, name: str) -> None:
-        """UPDATE owner SET name = :name WHERE id = :id"""
+        """UPDATE owner SET name = :name WHERE id = :owner_id"""
 
     def set_is_active(self, owner_id: int, is_active: bool) -> bool:
-        """UPDATE owner SET is_active = :is_active WHERE id = :id"""
+        """UPDATE owner SET is_active = :is_active WHERE id = :owner_id"""
 
     def patch(self, owner_id: int, name: str | None = None, age: int | None = None) -> Owner | None:
-        """UPDATE owner SET … WHERE id = :id"""
+        """UPDATE owner SET … WHERE id = :owner_id"""
 
     def upsert(self, owner: Owner) -> Owner:
         """INSERT OR REPLACE INTO owner VALUES (:owner)"""
@@ -538,7 +538,7 @@ class Removing(Protocol):
         """DELETE FROM owner WHERE id = :id"""
 
     def delete(self, owner_id: int) -> Owner | None:
-        """DELETE FROM owner WHERE id = :id"""
+        """DELETE FROM owner WHERE id = :owner_id"""
 
     def delete_all_by_name(self, name: str) -> int:
         """DELETE FROM owner WHERE name = :name"""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import inspect
+import re
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta, timezone, tzinfo
@@ -31,6 +32,7 @@ from urnshelf import (
     rules,
     tally,
 )
+from urnshelf.cli.main import main
 from urnshelf.demo.harbour import (
     Berth,
     BerthRepository,
@@ -283,8 +285,7 @@ def test_the_ledger_shows_what_was_asked(shelf: Shelf) -> None:
     assert [call.statement for call in calls_to(shelf)] == [
         "SELECT * FROM vessel WHERE id = 7",
         "SELECT * FROM vessel WHERE call_sign = 'GH-0007'",
-        "INSERT OR REPLACE INTO vessel (id, name, call_sign, kind, length_m, draught_m, owner, flag, insured_until) "
-        "VALUES (8, 'Sea Fox', 'SF-1', 'cargo', 40.0, 3.0, '', 'SE', NULL)",
+        "INSERT OR REPLACE INTO vessel VALUES (8, 'Sea Fox', 'SF-1', 'cargo', 40.0, 3.0, '', 'SE', NULL)",
         "SELECT * FROM berth WHERE harbour = 'Skarvik'",
         "SELECT count(*) FROM berth",
     ]
@@ -639,3 +640,33 @@ def test_fakes_do_what_sqlite_does(steps: list[tuple[str, int, Any]]) -> None:
     for told in steps:
         assert step(fakes, told) == step(real, told)
         assert seen(fakes) == seen(real)
+
+
+# --- the command ------------------------------------------------------------------------------------------------------
+
+
+def test_urnshelf_explain(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["explain", "urnshelf.demo.harbour:MooringRegister"]) == 0
+    told = capsys.readouterr().out
+    assert "MooringRegister: 7 of 7 methods are read" in told
+    assert re.search(r"get\(mooring_id: int\) -> Mooring +SELECT \* FROM mooring WHERE id = :mooring_id", told)
+    assert main(["explain", "repositories:GenericRepository[Owner, int]"]) == 0
+    assert "GenericRepository[Owner, int]: 8 of 8 methods are read" in capsys.readouterr().out
+    assert main(["explain", "repositories:Enriched"]) == 0
+    assert "not read: the word 'nearest' of its name is not accounted for; cue it" in " ".join(
+        capsys.readouterr().out.split()
+    )
+
+
+@pytest.mark.parametrize(
+    ("what", "complaint"),
+    [
+        ("repositories:Nothing", "repositories has no Nothing"),
+        ("repositories", "a type is named as MODULE:NAME"),
+        ("repositories:Finders[int]", "is not a generic class"),
+        ("repositories:Colour", "cannot fake"),
+    ],
+)
+def test_urnshelf_explain_refuses(capsys: pytest.CaptureFixture[str], what: str, complaint: str) -> None:
+    assert main(["explain", what]) == 2
+    assert complaint in capsys.readouterr().err

@@ -425,6 +425,10 @@ def test_a_view_sees_some_of_the_records(shelf: Shelf) -> None:
     assert str(view.where(name="x")) == "SELECT * FROM vessel WHERE name = 'x'"
     with pytest.raises(RecordRefused, match="no field 'colour'"):
         shelf.view(Vessel, colour="red")
+    swedish = shelf.records(Vessel).where(flag="SE")
+    assert shelf.view(Vessel, swedish, id=3).count() == 1
+    with pytest.raises(RecordRefused, match="so it takes no limit"):
+        shelf.view(Vessel, swedish.limit(1))
 
 
 def test_a_test_can_be_limited_to_some_records(shelf: Shelf) -> None:

@@ -99,6 +99,10 @@ class Shelf(Shelved):
 
         Args:
             interface: as for `fake`.
+
+        >>> from urnshelf.demo.harbour import BerthRepository
+        >>> print(Shelf().explain(BerthRepository)[0].read_as)
+        SELECT * FROM berth WHERE id = :berth_id
         """
         from urnshelf.interfaces.members import interface_of
         from urnshelf.readings.explaining import explain
@@ -114,6 +118,17 @@ class Shelf(Shelved):
 
         Raises:
             CueRefused: no method, or a function that cannot take these arguments.
+
+        >>> from typing import Protocol
+        >>> from urnshelf.demo.harbour import Berth
+        >>> class Berths(Protocol):
+        ...     def find_deepest(self) -> Berth | None: ...
+        >>> shelf = Shelf(seed=7)
+        >>> @shelf.teach(Berths.find_deepest)
+        ... def deepest(shelf):
+        ...     return shelf.records(Berth).where().order_by("depth_m desc").first()
+        >>> shelf.fake(Berths).find_deepest() is None
+        True
         """
 
         def taught(function: F) -> F:

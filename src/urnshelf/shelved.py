@@ -11,6 +11,7 @@ from urnshelf.plans.stocking import Stocking
 from urnshelf.store.conditions import Condition
 from urnshelf.store.definition import Definition, MakeError
 from urnshelf.store.journal import Savepoint
+from urnshelf.store.queries import Query
 from urnshelf.store.tables import Store, Table
 
 if TYPE_CHECKING:
@@ -66,6 +67,7 @@ class Shelved:
         Raises:
             RecordRefused: a type that cannot be drawn, an unknown field, or a key that is taken.
 
+        >>> from urnshelf import Shelf
         >>> from urnshelf.demo.harbour import Vessel
         >>> shelf = Shelf(seed=7)
         >>> [vessel.id for vessel in shelf.stock(Vessel, 3, flag="SE")]
@@ -104,6 +106,17 @@ class Shelved:
             missing: the exception that looking for a missing key raises; it is made with a message.
             duplicate: likewise, for a key or a unique field that is taken.
             outdated: likewise, for a record whose version is not the one on the shelf.
+
+        Raises:
+            RecordRefused: an unknown field, or the shelf has records of this type already.
+
+        >>> from urnshelf import Shelf
+        >>> from urnshelf.demo.harbour import Berth, BerthUnknown
+        >>> shelf = Shelf()
+        >>> shelf.define(Berth, unique=["code"], missing=BerthUnknown)
+        >>> shelf.records(Berth).get(3)
+        Traceback (most recent call last):
+        urnshelf.demo.harbour.errors.BerthUnknown: no Berth has id=3; on the shelf: none
         """
         told = Definition(
             record_type, key=key, unique=unique, references=references, version=version,
@@ -111,13 +124,23 @@ class Shelved:
         )  # fmt: skip
         self._store.define(told)
 
-    def view(self, record_type: type[T], *conditions: Condition | Callable[[T], object], **fields: Any) -> Table[T]:
+    def view(
+        self, record_type: type[T], *conditions: Condition | Query[T] | Callable[[T], object], **fields: Any
+    ) -> Table[T]:
         """Some of the records of a type: to who looks through it, `shelf.fake(I, view=…)`, the others are not there.
 
         Args:
             record_type: the records' class.
-            conditions: comparisons such as `column("flag") == "SE"`, or a function of the record.
+            conditions: comparisons such as `column("flag") == "SE"`, a query, or a function of the record.
             fields: a field and the value it must have.
+
+        >>> from urnshelf import Shelf
+        >>> from urnshelf.demo.harbour import Vessel, VesselRepository
+        >>> shelf = Shelf(seed=7)
+        >>> _ = shelf.stock(Vessel, 3, flag="SE"), shelf.stock(Vessel, 2, flag="NO")
+        >>> as_user = shelf.fake(VesselRepository, name="as_user", view=shelf.view(Vessel, flag="SE"))
+        >>> len(as_user.list()), as_user.find(5)
+        (3, None)
         """
         return self._store.table(record_type).through(*conditions, **fields)
 
@@ -126,6 +149,14 @@ class Shelved:
 
         Args:
             records: records, lists of records, and queries.
+
+        >>> from urnshelf import Shelf
+        >>> from urnshelf.demo.harbour import Berth
+        >>> shelf = Shelf(seed=7)
+        >>> old, mine = shelf.stock(Berth, 40), shelf.stock(Berth, 2)
+        >>> with shelf.limited_to(mine):
+        ...     shelf.records(Berth).count()
+        2
         """
         return self._store.limited_to(records)
 
@@ -139,7 +170,16 @@ class Shelved:
 
     @contextmanager
     def rolled_back(self) -> Iterator[None]:
-        """A block whose changes of records are taken back at its end."""
+        """A block whose changes of records are taken back at its end.
+
+        >>> from urnshelf import Shelf
+        >>> from urnshelf.demo.harbour import Berth
+        >>> shelf = Shelf(seed=7)
+        >>> with shelf.rolled_back():
+        ...     _ = shelf.stock(Berth, 3)
+        >>> shelf.records(Berth).count()
+        0
+        """
         point = self.savepoint()
         try:
             yield
@@ -169,6 +209,17 @@ class Shelved:
 
         Raises:
             FileRefused: a broken or foreign file, or a record that cannot be stored, with its file, line and field.
+
+        >>> import tempfile
+        >>> from urnshelf import Shelf
+        >>> from urnshelf.demo.harbour import Berth
+        >>> shelf, other = Shelf(seed=7), Shelf()
+        >>> _ = shelf.stock(Berth, 3)
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     shelf.save(f"{folder}/harbour.json")
+        ...     other.load(f"{folder}/harbour.json", Berth)
+        >>> list(other.records(Berth)) == list(shelf.records(Berth))
+        True
         """
         from urnshelf.files.keeping import load
 
@@ -178,7 +229,10 @@ class Shelved:
         """Write all records to a database, a table for each type; through SQLAlchemy.
 
         Args:
-            url: a database URL such as `sqlite:///harbour.db`.
+            url: a database URL such as `sqlite:///harbour.db`. Tables of the same names are replaced.
+
+        Raises:
+            FileRefused: the database cannot be opened, or SQLAlchemy is not installed.
         """
         from urnshelf.files.databases import save_sql
 
@@ -197,6 +251,17 @@ class Shelved:
 
         Raises:
             FileRefused: no such table or column, or a row that is no record.
+
+        >>> import tempfile
+        >>> from urnshelf import Shelf, column
+        >>> from urnshelf.demo.harbour import Berth
+        >>> shelf, other = Shelf(seed=7), Shelf()
+        >>> _ = shelf.stock(Berth, 5)
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     shelf.save_sql(f"sqlite:///{folder}/harbour.db")
+        ...     other.load_sql(f"sqlite:///{folder}/harbour.db", Berth, where=column("id") > 3)
+        >>> [berth.id for berth in other.records(Berth)]
+        [4, 5]
         """
         from urnshelf.files.databases import load_sql
 

@@ -12,6 +12,7 @@ from urnshelf import (
     Urn,
     attribute,
     calls_to,
+    column,
     cue,
     fitting,
     holding,
@@ -65,7 +66,22 @@ def records(shelf: Shelf) -> None:
     assert_type(shelf.stock(Berth, 3, harbour="Skarvik"), list[Berth])
     assert_type(shelf.stock(Berth), Berth)
     assert_type(shelf.records(Berth).get(3), Berth)
-    assert_type(shelf.records(Berth).where(harbour="Skarvik"), list[Berth])
+    deep = shelf.records(Berth).where(column("depth_m") >= 4.0, lambda b: b.in_service, harbour="Skarvik")
+    assert_type(list(deep.order_by("depth_m desc").limit(3)), list[Berth])
+    assert_type(deep.first(), Berth | None)
+    assert_type(deep[0], Berth)
+    assert_type(deep[:2], list[Berth])
+    assert_type(shelf.fake(BerthRepository, view=shelf.view(Berth, deep)), BerthRepository)
+    assert_type(shelf.clock.advance(hours=1), datetime)
+    shelf.define(Berth, key=["harbour", "code"], unique=["code"], missing=KeyError)
+    with shelf.limited_to(deep), shelf.rolled_back():
+        shelf.roll_back_to(shelf.savepoint())
+
+    @shelf.teach(BerthRepository.get)
+    def get(shelf: Shelf, berth_id: int) -> Berth:
+        return shelf.records(Berth).get(berth_id)
+
+    assert_type(get(shelf, 3), Berth)
 
 
 def drawn(urn: Urn) -> None:

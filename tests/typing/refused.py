@@ -56,3 +56,13 @@ def shelves(shelf: Shelf) -> None:
     vessel: Vessel = shelf.records(Berth).get(3)  # refused
     desk: int = shelf.furnish(TideService)  # refused
     assert vessel and desk
+
+
+def queries(shelf: Shelf) -> None:
+    berths = shelf.records(Berth)
+    berths.where("harbour = 'Skarvik'")  # refused
+    berths.where(lambda berth: berth.colour == "red")  # refused
+    berths.where().order_by(3)  # refused
+    shelf.define(Berth, missing="BerthUnknown")  # refused
+    shelf.fake(BerthRepository, view=Berth)  # refused
+    shelf.view(Berth, "harbour")  # refused

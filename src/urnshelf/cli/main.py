@@ -35,6 +35,11 @@ def _run(told: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
 
         sys.path.insert(0, "")  # the user's own modules, as with `python -m`
         draw(told.what, told.n, told.seed, told.set, told.output, told.picture)
+    elif told.command == "explain":
+        from urnshelf.cli.explain import explain
+
+        sys.path.insert(0, "")
+        explain(told.what)
     else:
         parser.print_help()
     return 0
@@ -56,6 +61,8 @@ def _parser() -> argparse.ArgumentParser:
     output = "write to a .csv, .json, .jsonl or .parquet file; for a plan a folder, or DIR/*.jsonl"
     draw.add_argument("-o", "--output", metavar="FILE", help=output)
     draw.add_argument("--picture", metavar="PNG", help="save a picture, one panel a field")
+    explain = commands.add_parser("explain", help="how the methods of an interface are read, as a table")
+    explain.add_argument("what", metavar="MODULE:INTERFACE", help="a repository, a DAO, a store, a unit of work")
     return parser
 
 

@@ -30,14 +30,11 @@ def clock_reply(call: LiveCall, clock: Clock) -> Any:
 
 def _sleep(live: tuple[Any, ...], clock: Clock) -> Any:
     """Sleeping takes no time; the clock moves on."""
-    if len(live) != 1 or isinstance(live[0], bool):
+    from datetime import timedelta
+
+    if len(live) != 1 or isinstance(live[0], bool) or not isinstance(live[0], (int, float, timedelta)):
         return NO_REPLY
-    if isinstance(live[0], (int, float)) and live[0] >= 0:
-        clock.advance(seconds=live[0])
-    elif type(live[0]).__name__ == "timedelta":
-        clock.advance(live[0])
-    else:
-        return NO_REPLY
+    clock.advance(live[0] if isinstance(live[0], timedelta) else timedelta(seconds=live[0]))
     return None
 
 

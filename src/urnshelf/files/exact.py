@@ -217,6 +217,8 @@ def _encode(value: Any, form: Any) -> Any:
     known = _text_type(type(value))
     if known is not None:
         return _TEXTS[known].write(value)
+    if _is_of_pydantic(type(value)):  # an address or a secret: the model makes it again of its text
+        return value.get_secret_value() if hasattr(value, "get_secret_value") else str(value)
     args = get_args(form)
     if isinstance(value, (list, tuple, deque)) and not hasattr(value, "_fields"):
         forms = args if isinstance(value, tuple) and args and args[-1] is not ... else None
@@ -224,8 +226,6 @@ def _encode(value: Any, form: Any) -> Any:
         return [encode(one, forms[n] if forms else item) for n, one in enumerate(value)]
     if isinstance(value, (set, frozenset)):
         return sorted((encode(one, args[0] if args else Any) for one in value), key=json.dumps)
-    if _is_of_pydantic(type(value)):  # an address or a secret: the model makes it again of its text
-        return value.get_secret_value() if hasattr(value, "get_secret_value") else str(value)
     told = record_type_of(form)
     if told is not None:
         return encode_record(value, told, _fields_of(told, value))

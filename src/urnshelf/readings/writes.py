@@ -81,7 +81,7 @@ def read_removal(
     if first == "records" and not name.by:
         return _removals_by_record(about, result)
     if first == "key" and name.by in ([], ["id"], [about.key_fields[0]]):
-        return _removal(about, result, lambda table, value: value)
+        return _removal(about, result, lambda table, value: value, parameters[0].name)
     return _removal_of_many(member, about, name, result, table, verb)
 
 
@@ -140,7 +140,8 @@ def _set_field(member: Member, about: Entity, verb: str) -> Reading | Unread | N
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         return _change(access, values[0], {path: values[1]}, result_of(member.promise.type))
 
-    meaning = f"UPDATE {identifier(about.name)} SET {identifier(path)} = :{member.parameters[1]} WHERE {_by_key(about)}"
+    meaning = f"UPDATE {identifier(about.name)} SET {identifier(path)} = :{member.parameters[1]} WHERE "
+    meaning += _by_key(about, member.parameters[0])
     return Reading(about.record_type, meaning, answer, is_look_up=False)
 
 
@@ -231,7 +232,8 @@ def _changes_reading(
         key = access.table.key_of(values[0]) if first == "record" else values[0]
         return _change(access, key, take(values), result)
 
-    meaning = f"UPDATE {identifier(about.name)} SET … WHERE {_by_key(about)}"
+    key = parameters[0].name if first == "key" else ""
+    meaning = f"UPDATE {identifier(about.name)} SET … WHERE {_by_key(about, key)}"
     return Reading(about.record_type, meaning, answer, is_look_up=False)
 
 
@@ -259,7 +261,7 @@ def _change(access: Access, key: Any, changes: dict[str, Any], result: Result) -
 # --- removing ---------------------------------------------------------------------------------------------------------
 
 
-def _removal(about: Entity, result: Result, key_of: Callable[[Table[Any], Any], Any]) -> Reading:
+def _removal(about: Entity, result: Result, key_of: Callable[[Table[Any], Any], Any], parameter: str = "") -> Reading:
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         key = key_of(access.table, values[0])
         access.did(lambda: f"DELETE FROM {identifier(access.table.table_name)} WHERE {_key_text(access.table, key)}")
@@ -275,7 +277,7 @@ def _removal(about: Entity, result: Result, key_of: Callable[[Table[Any], Any], 
             )
         raise access.table.missing_error(key)
 
-    meaning = f"DELETE FROM {identifier(about.name)} WHERE {_by_key(about)}"
+    meaning = f"DELETE FROM {identifier(about.name)} WHERE {_by_key(about, parameter)}"
     return Reading(about.record_type, meaning, answer, is_look_up=False)
 
 
@@ -337,9 +339,10 @@ def _insertion(verb: str, table: Table[Any], record: Any) -> str:
     values = row_of(record)
     if verb in UPDATES:
         return _update_text(table, table.key_of(record), values)
-    names, texts = ", ".join(map(identifier, values)), ", ".join(map(literal, values.values()))
+    names = "" if tuple(values) == table.fields else f" ({', '.join(map(identifier, values))})"
     insert = "INSERT" if verb in ADDS else "INSERT OR REPLACE"
-    return f"{insert} INTO {identifier(table.table_name)} ({names}) VALUES ({texts})"
+    texts = ", ".join(map(literal, values.values()))
+    return f"{insert} INTO {identifier(table.table_name)}{names} VALUES ({texts})"
 
 
 def _update_text(table: Table[Any], key: Any, values: dict[str, Any]) -> str:
@@ -354,12 +357,14 @@ def _key_text(table: Table[Any], key: Any) -> str:
 
 
 def _removal_text(table: Table[Any], keys: list[Any]) -> str:
-    fields = table.key_fields or ("key",)
-    which = " OR ".join(_key_text(table, key) for key in keys) if len(fields) > 1 else ""
-    one = f"{identifier(fields[0])} IN ({', '.join(map(literal, keys))})"
-    return f"DELETE FROM {identifier(table.table_name)} WHERE {which or one}"
+    if len(table.key_fields) > 1:
+        which = " OR ".join(_key_text(table, key) for key in keys)
+    else:
+        which = f"{identifier(table.key or 'key')} IN ({', '.join(map(literal, keys))})"
+    return f"DELETE FROM {identifier(table.table_name)} WHERE {which}"
 
 
-def _by_key(about: Entity) -> str:
+def _by_key(about: Entity, parameter: str = "") -> str:
+    """The condition on the key; the parameter's name where one parameter is the key."""
     fields = about.key_fields or ("key",)
-    return " AND ".join(f"{identifier(field)} = :{field}" for field in fields)
+    return " AND ".join(f"{identifier(field)} = :{parameter or field}" for field in fields)

@@ -43,7 +43,7 @@ class Source(Protocol[T]):
         """The stored records that fulfil the condition, in order of key; not copies."""
         ...
 
-    def copy(self, row: T) -> T:
+    def copy(self, row: T, /) -> T:
         """A copy of a stored record."""
         ...
 
@@ -152,7 +152,7 @@ class Query(Selection[V]):
             conditions: comparisons of columns; as a last resort a function of the record.
             fields: a field and the value it must have.
         """
-        if self._most is not None or self._skipped:
+        if self.is_paged:
             raise RecordRefused(f"{self}: narrow a query before .limit() and .offset(), as SQL does")
         condition = AllOf((*self._condition.parts, *condition_of(conditions, fields)))
         for path in condition.fields:
@@ -228,6 +228,11 @@ class Query(Selection[V]):
             what: what stands before FROM.
         """
         return self._sql(what, self._source.key_fields)
+
+    @property
+    def is_paged(self) -> bool:
+        """Whether it gives only some of the records that fulfil its conditions."""
+        return self._most is not None or self._skipped > 0
 
     @property
     def conditions(self) -> tuple[Condition, ...]:

@@ -184,7 +184,7 @@ class Table(Generic[T]):
         return len(rows)
 
     def changed(self, record: T, values: dict[str, Any]) -> T:
-        """The record with these field values; itself, or where it is frozen a copy."""
+        """The record with these field values: itself, or where it is frozen a copy."""
         for field in values:
             self._definition.known(field)
         return self.stored.changed(record, values)  # type: ignore[no-any-return]
@@ -199,9 +199,14 @@ class Table(Generic[T]):
             f"no {self.name} has {self._told(key)}; on the shelf: {', '.join(known[:8]) or 'none'}{more}{hint}"
         )
 
-    def through(self, *conditions: Condition | Callable[[T], object], **fields: Any) -> Table[T]:
-        """The same records, of which only those are seen that fulfil more conditions."""
-        more = condition_of(conditions, fields)
+    def through(self, *conditions: Condition | Query[T] | Callable[[T], object], **fields: Any) -> Table[T]:
+        """The same records, of which only those are seen that fulfil more conditions, or that a query finds."""
+        flat: list[Any] = []
+        for one in conditions:
+            if isinstance(one, Query) and one.is_paged:
+                raise RecordRefused(f"{one}: a view sees all that fulfil its conditions, so it takes no limit")
+            flat += one.conditions if isinstance(one, Query) else [one]
+        more = condition_of(flat, fields)
         for part in more:
             for path in part.fields:
                 self.check_path(path)
