@@ -664,7 +664,7 @@ def test_urnshelf_explain(capsys: pytest.CaptureFixture[str]) -> None:
         ("repositories:Nothing", "repositories has no Nothing"),
         ("repositories", "a type is named as MODULE:NAME"),
         ("repositories:Finders[int]", "is not a generic class"),
-        ("repositories:Colour", "cannot fake"),
+        ("builtins:int", "cannot fake"),
     ],
 )
 def test_urnshelf_explain_refuses(capsys: pytest.CaptureFixture[str], what: str, complaint: str) -> None:

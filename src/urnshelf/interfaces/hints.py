@@ -7,6 +7,7 @@ import sys
 import typing
 from types import GenericAlias, UnionType
 from typing import Any, TypeVar, get_args, get_origin
+from weakref import WeakKeyDictionary
 
 
 def annotations_of(thing: Any) -> dict[str, Any]:
@@ -57,12 +58,22 @@ def resolve(annotation: Any, owner: type | None, function: Any = None) -> Any:
     return Any
 
 
+_known_hints: WeakKeyDictionary[type, dict[str, Any]] = WeakKeyDictionary()
+"""Only of classes whose annotations could all be told: a name that is lacking now may be there later."""
+
+
 def hints_of(cls: type) -> dict[str, Any]:
     """The types of a class's annotated fields, inherited ones included; `Any` for those that cannot be told."""
+    known = _known_hints.get(cls) if isinstance(cls, type) else None
+    if known is not None:
+        return dict(known)
     try:
-        return typing.get_type_hints(cls, include_extras=True)
+        hints = typing.get_type_hints(cls, include_extras=True)
+        if isinstance(cls, type):
+            _known_hints[cls] = hints
+        return dict(hints)
     except Exception:  # one bad annotation must not hide the others
-        hints: dict[str, Any] = {}
+        hints = {}
         for base in reversed(cls.__mro__):
             hints |= {name: resolve(annotation, base) for name, annotation in annotations_of(base).items()}
         return hints

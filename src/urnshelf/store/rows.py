@@ -9,7 +9,7 @@ from uuid import UUID
 
 from urnshelf.errors import RecordRefused
 from urnshelf.interfaces.hints import hints_of
-from urnshelf.records.copies import keep
+from urnshelf.records.copies import copier_of, keep
 from urnshelf.records.display import show
 from urnshelf.store.conditions import AllOf
 from urnshelf.store.definition import Definition
@@ -38,7 +38,7 @@ class Rows:
         """The keys that a limited shelf shows; None for all."""
         shape = definition.shape
         self.read: Callable[[Any, str], Any] = dict.get if shape.kind == "typed dictionary" else _attribute
-        self.copy: Callable[[Any], Any] = _COPIERS.get(shape.kind, keep)
+        self.copy: Callable[[Any], Any] = _COPIERS.get(shape.kind) or copier_of(definition.record_type)
         self._journal = journal
         self._draw_uuid = draw_uuid
         self._serial = 0

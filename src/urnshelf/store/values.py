@@ -36,7 +36,11 @@ def reader(path: str) -> Callable[[Any], Any]:
     """
     names = path.split(".")
     if len(names) == 1:
-        return lambda record: _step(record, path)
+
+        def read_one(record: Any) -> Any:  # written out: it is asked for every record of a scan
+            return record.get(path) if isinstance(record, dict) else getattr(record, path, None)
+
+        return read_one
 
     def read(record: Any) -> Any:
         for name in names:
@@ -49,9 +53,7 @@ def reader(path: str) -> Callable[[Any], Any]:
 
 
 def _step(holder: Any, name: str) -> Any:
-    if isinstance(holder, Mapping):
-        return holder.get(name)
-    return getattr(holder, name, None)
+    return holder.get(name) if isinstance(holder, dict) else getattr(holder, name, None)
 
 
 def identifier(name: str) -> str:
