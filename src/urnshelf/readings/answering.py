@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator, Callable, Iterable
-from functools import lru_cache
+from collections.abc import AsyncIterator, Iterable
 from typing import Any
 
 from urnshelf.calls.ledger import NO_REPLY
@@ -11,16 +10,9 @@ from urnshelf.calls.replies import LiveCall
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.clock import Clock
 from urnshelf.interfaces.members import Interface, Member
-from urnshelf.readings.entities import Entity, entity, item_record, record_of
-from urnshelf.readings.key_values import is_key_value_store, read_key_value
-from urnshelf.readings.look_ups import read_look_up, read_question
-from urnshelf.readings.names import VERBS, name_of, verb_of
-from urnshelf.readings.parameters import NotCertain
-from urnshelf.readings.reading import Access, Reading, Unread
-from urnshelf.readings.results import result_of
+from urnshelf.readings.reading import Access, NotCertain, Reading, Unread
 from urnshelf.readings.teaching import Lessons
 from urnshelf.readings.units import Units, is_unit_of_work
-from urnshelf.readings.writes import read_removal, read_setter, read_write
 from urnshelf.store.key_values import KeyValues
 from urnshelf.store.tables import Store, Table
 
@@ -75,12 +67,14 @@ class Readings:
 
     def read(self, member: Member, interface: Interface) -> Reading | Unread:
         """What the method stands for, or why that is not certain."""
+        from urnshelf.readings.reader import read, record_type_of  # a test whose calls are all cued needs no reader
+
         unit = self._units.read(member, interface)
         if unit is not None:
             return unit
-        record_type = None if is_unit_of_work(interface) else _record_of(member, interface)
+        record_type = None if is_unit_of_work(interface) else record_type_of(member, interface)
         keys = () if record_type is None else self._store.table(record_type).key_fields
-        return _read(member, interface, record_type, keys)
+        return read(member, interface, record_type, keys)
 
     def see_through(self, state: FakeState, view: Table[Any]) -> None:
         """Let a fake see the records of one type only through this view."""
@@ -122,49 +116,6 @@ class Readings:
             return self._key_values[state]
         view = self._views.get(state, {}).get(reading.record_type)
         return self._store.table(reading.record_type) if view is None else view
-
-
-_record_of = lru_cache(maxsize=4096)(record_of)
-_Reader = Callable[..., Reading | Unread | None]
-
-
-@lru_cache(maxsize=4096)
-def _read(member: Member, interface: Interface, record_type: Any, keys: tuple[str, ...]) -> Reading | Unread:
-    if member.kind != "attribute" and is_key_value_store(interface):
-        return read_key_value(member)
-    if member.kind == "attribute" or member.name.startswith("_"):
-        return Unread("only public methods are read", is_operation=False)
-    if record_type is None:
-        return Unread("", is_operation=False)
-    about = entity(record_type, keys)
-    table = Store(_no_uuid).table(record_type)
-    result = result_of(member.promise.type)
-    name = name_of(member.name, about, member.parameters)
-    for found in (
-        read_setter(member, about),
-        read_write(member, about, name, result),
-        read_removal(member, about, name, result, table),
-        None if isinstance(name, str) else read_question(member, about, name, result, table),
-        None if isinstance(name, str) else read_look_up(member, about, name, result, table),
-    ):
-        if found is not None:
-            return found
-    if isinstance(name, str) and verb_of(member.name) in VERBS:
-        return Unread(name)
-    verb = verb_of(member.name)
-    return Unread(f"the verb {verb!r} is not one that is read", is_operation=_changes_records(member, about, interface))
-
-
-def _changes_records(member: Member, about: Entity, interface: Interface) -> bool:
-    """Whether a method of a repository is given a record or a key: then to do nothing would be a lie."""
-    if not any(verb_of(name) in VERBS for name in interface.members if not name.startswith("_")):
-        return False
-    forms = member.parameter_types.items()
-    return any(form is about.record_type or item_record(form) or about.is_key(name) for name, form in forms)
-
-
-def _no_uuid(_record_type: type, _number: int) -> Any:
-    raise AssertionError("nothing is stored here")
 
 
 async def _later(records: Iterable[Any]) -> AsyncIterator[Any]:

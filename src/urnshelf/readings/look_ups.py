@@ -8,8 +8,8 @@ from typing import Any, NamedTuple
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity
 from urnshelf.readings.names import COUNTS, LOOK_UPS, QUESTIONS, Name
-from urnshelf.readings.parameters import NotCertain, Part, parts_of
-from urnshelf.readings.reading import Access, Reading, Unread
+from urnshelf.readings.parameters import Part, parts_of
+from urnshelf.readings.reading import Access, NotCertain, Reading, Unread
 from urnshelf.readings.results import Result
 from urnshelf.store.conditions import AllOf, Comparison, Condition, Not, equals
 from urnshelf.store.queries import Query

@@ -10,6 +10,7 @@ from typing import Any, NamedTuple, get_args, get_origin
 
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity, entity
+from urnshelf.readings.reading import NotCertain
 from urnshelf.readings.results import is_record_type, is_row_type
 from urnshelf.records.shapes import storage_shape, values_of
 from urnshelf.store.column import column
@@ -247,10 +248,6 @@ def _by_names(values: Any, about: Entity) -> Condition:
             raise NotCertain(_no_field(about, name))
         conditions.append(make(value))
     return AllOf(conditions)
-
-
-class NotCertain(Exception):
-    """A call whose answer turned out not to be certain: it is left to a cue."""
 
 
 def _key_path(name: str, about: Entity) -> str | None:

@@ -40,3 +40,7 @@ class Unread(NamedTuple):
     why: str
     is_operation: bool = True
     """Whether it looks like a store operation all the same: then not even a promised None is obvious."""
+
+
+class NotCertain(Exception):
+    """A call whose answer turned out not to be certain: it is left to a cue."""

@@ -12,8 +12,8 @@ from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity, item_record
 from urnshelf.readings.look_ups import row_of, wanted_by
 from urnshelf.readings.names import ADDS, REMOVES, SAVES, UPDATES, Name, verb_of
-from urnshelf.readings.parameters import COLLECTIONS, NotCertain
-from urnshelf.readings.reading import Access, Reading, Unread
+from urnshelf.readings.parameters import COLLECTIONS
+from urnshelf.readings.reading import Access, NotCertain, Reading, Unread
 from urnshelf.readings.results import Result, is_row_type, result_of
 from urnshelf.records.keys import snake_case
 from urnshelf.store.tables import Table

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any
-from uuid import UUID
 
 from urnshelf.errors import RecordMissing, RecordOutdated, RecordRefused
 from urnshelf.interfaces.hints import hints_of
@@ -103,5 +102,7 @@ def _find_key(record_type: Any, shape: Shape) -> tuple[str, ...]:
     named = key_name(record_type.__name__, shape.fields)
     if named is not None:
         return (named,)
+    from uuid import UUID  # asked for only where no name tells
+
     uuids = [name for name, form in hints_of(record_type).items() if form in (UUID, UUID | None)]
     return (uuids[0],) if len(uuids) == 1 and uuids[0] in shape.fields else ()

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from urnshelf.clock import Clock
 from urnshelf.records.copies import keep
 from urnshelf.store.journal import ABSENT, Journal
+
+if TYPE_CHECKING:
+    from datetime import datetime
 
 
 class KeyValues:
@@ -70,6 +72,8 @@ class KeyValues:
             self._entries[key] = row
 
     def _moment(self, expires: Any) -> datetime | None:
+        from datetime import datetime, timedelta
+
         if expires is None:
             return None
         if isinstance(expires, datetime):

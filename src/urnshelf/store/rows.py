@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterable
-from typing import Any
-from uuid import UUID
+from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.interfaces.hints import hints_of
@@ -17,9 +16,12 @@ from urnshelf.store.indexes import OFTEN, WORTH_IT, HashIndex, SortedIndex, soug
 from urnshelf.store.journal import ABSENT, Journal
 from urnshelf.store.values import reader
 
+if TYPE_CHECKING:
+    from uuid import UUID
+
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-DrawUuid = Callable[[type, int], UUID]
+DrawUuid = Callable[[type, int], "UUID"]
 
 
 class Rows:
@@ -90,6 +92,8 @@ class Rows:
         return record
 
     def _new_value(self, record: Any, field: str) -> Any:
+        from uuid import UUID
+
         form = hints_of(self.definition.record_type).get(field)
         if form in (UUID, UUID | None):
             return self._draw_uuid(self.definition.record_type, self._next_number())

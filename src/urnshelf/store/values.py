@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any
@@ -87,6 +86,8 @@ def sql_value(value: Any) -> Any:
     if hasattr(value, "_value_") and hasattr(value, "_name_"):  # an enum's member
         return sql_value(value.value) if type(value.value) in (int, float, str, bool) else value.name
     if isinstance(value, (Mapping, list, tuple, set, frozenset)) or shape_of(type(value)) is not None:
+        import json
+
         return json.dumps(_json(value), ensure_ascii=False)
     return str(value)
 
@@ -152,7 +153,7 @@ def _json(value: Any) -> Any:
     if isinstance(value, (list, tuple)) and not hasattr(value, "_fields"):
         return [_json(item) for item in value]
     if isinstance(value, (set, frozenset)):
-        return sorted(map(_json, value), key=json.dumps)
+        return sorted(map(_json, value), key=str)
     shape = shape_of(type(value))
     if shape is not None:
         return {name: _json(item) for name, item in values_of(value, shape).items()}
