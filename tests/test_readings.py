@@ -648,10 +648,10 @@ def test_fakes_do_what_sqlite_does(steps: list[tuple[str, int, Any]]) -> None:
 def test_urnshelf_explain(capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["explain", "urnshelf.demo.harbour:MooringRegister"]) == 0
     told = capsys.readouterr().out
-    assert "MooringRegister: 7 of 7 methods are read" in told
+    assert "MooringRegister: 7 of 7 methods need no cue" in told
     assert re.search(r"get\(mooring_id: int\) -> Mooring +SELECT \* FROM mooring WHERE id = :mooring_id", told)
     assert main(["explain", "repositories:GenericRepository[Owner, int]"]) == 0
-    assert "GenericRepository[Owner, int]: 8 of 8 methods are read" in capsys.readouterr().out
+    assert "GenericRepository[Owner, int]: 8 of 8 methods need no cue" in capsys.readouterr().out
     assert main(["explain", "repositories:Enriched"]) == 0
     assert "not read: the word 'nearest' of its name is not accounted for; cue it" in " ".join(
         capsys.readouterr().out.split()

@@ -39,7 +39,7 @@ def explain(what: str) -> None:
     explanation = Shelf().explain(_interface(what))
     read = sum(1 for method in explanation if method.read_as)
     out = console()
-    out.print(Text(f"{explanation.name}: {read} of {len(explanation)} methods are read", style="bold"), "")
+    out.print(Text(f"{explanation.name}: {read} of {len(explanation)} methods need no cue", style="bold"), "")
     table = Table("method", "read as", box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False)
     for method in explanation:
         told = Text(method.read_as, style="green") if method.read_as else Text(f"not read: {method.advice}", "yellow")

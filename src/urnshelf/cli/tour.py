@@ -160,4 +160,6 @@ def _brief(value: Any, width: int) -> str:
 
 
 def _answerer(call: Call) -> str:
+    if call.statement:
+        return call.statement if len(call.statement) <= 52 else call.statement[:51] + "…"
     return "the cue of step 2" if call.answered_by.startswith("cue(") else call.answered_by

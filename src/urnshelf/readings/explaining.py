@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from typing import NamedTuple, overload
 
 from urnshelf.calls.wording import declared
-from urnshelf.interfaces.members import QUIET, Interface
+from urnshelf.interfaces.members import QUIET, Interface, Member
 from urnshelf.readings.answering import Readings
 from urnshelf.readings.reading import Unread
 
@@ -19,7 +19,7 @@ class Explained(NamedTuple):
     read_as: str
     """The store operation, as SQL; empty where it is not read."""
     advice: str
-    """Why it is not read, and what to do."""
+    """Why it is not read, and what to do; empty where it is, or where there is nothing to do."""
 
 
 class Explanation(Sequence[Explained]):
@@ -61,13 +61,16 @@ def explain(interface: Interface, readings: Readings) -> Explanation:
         if lesson is not None:
             methods.append(Explained(declared(member), str(lesson), ""))
         elif isinstance(reading, Unread):
-            methods.append(Explained(declared(member), "", _advice(interface.name, member.name, reading)))
+            methods.append(Explained(declared(member), *_unread(interface, member, reading)))
         else:
             methods.append(Explained(declared(member), reading.meaning, ""))
     return Explanation(interface.name, methods)
 
 
-def _advice(interface: str, method: str, reading: Unread) -> str:
+def _unread(interface: Interface, member: Member, reading: Unread) -> tuple[str, str]:
+    """What is read all the same, or the advice."""
+    if member.promise.type is type(None) and not reading.is_operation:
+        return "nothing: it promises None, and gives it", ""
     if not reading.why:
-        return "it is about no records; cue it, unless its reply is obvious"
-    return f"{reading.why}; cue it, or teach it: @shelf.teach({interface}.{method})"
+        return "", "it is about no records; cue it, unless its reply is obvious"
+    return "", f"{reading.why}; cue it, or teach it: @shelf.teach({interface.name}.{member.name})"
