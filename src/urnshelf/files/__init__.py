@@ -1,1 +1,1 @@
-"""Files of data: records written as CSV, JSON, JSON Lines and Parquet."""
+"""Files of data: drawn records written out, and shelves kept in files and databases."""

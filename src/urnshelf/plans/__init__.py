@@ -1,1 +1,1 @@
-"""Plans: building the object under test."""
+"""Plans: stocking a shelf, building the object under test, data sets told in a file."""
