@@ -12,7 +12,7 @@ from urnshelf.clock import Clock
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.reading import Access, NotCertain, Reading, Unread
 from urnshelf.readings.teaching import Lessons
-from urnshelf.readings.units import Units, is_unit_of_work
+from urnshelf.readings.units import Units
 from urnshelf.store.key_values import KeyValues
 from urnshelf.store.tables import Store, Table
 
@@ -67,12 +67,11 @@ class Readings:
 
     def read(self, member: Member, interface: Interface) -> Reading | Unread:
         """What the method stands for, or why that is not certain."""
-        from urnshelf.readings.reader import read, record_type_of  # a test whose calls are all cued needs no reader
+        from urnshelf.readings.reader import read, read_untold, record_type_of  # calls that are all cued need no reader
 
-        unit = self._units.read(member, interface)
-        if unit is not None:
-            return unit
-        record_type = None if is_unit_of_work(interface) else record_type_of(member, interface)
+        if not self._store.told:
+            return read_untold(member, interface)
+        record_type = record_type_of(member, interface)
         keys = () if record_type is None else self._store.table(record_type).key_fields
         return read(member, interface, record_type, keys)
 
@@ -98,7 +97,7 @@ class Readings:
             outcome.note = statement
 
         with self._store.lock:
-            access = Access(self._seen_by(state, reading), did, state)
+            access = Access(self._seen_by(state, reading), did, state, self._units)
             writer, journal = self._units.writer_of(state.interface.form), self._store.journal
             if writer is None:
                 return reading.run(access, call.live)

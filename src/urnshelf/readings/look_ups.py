@@ -27,8 +27,15 @@ class Wanted(NamedTuple):
     order: tuple[str, ...]
     is_first: bool
 
+    @property
+    def is_arranged(self) -> bool:
+        """Whether it says an order, or how many."""
+        return bool(self.order) or self.is_first or any(part.role != "condition" for part in self.parts)
+
     def query(self, table: Table[Any], values: tuple[Any, ...]) -> Query[Any]:
         """The query that a call's arguments make."""
+        if not self.is_arranged:  # by far the most
+            return Query(table, AllOf(self.conditions(values)))
         query = table.where(*self.conditions(values))
         order = [*self._order(values), *self.order]
         query = query.order_by(*order) if order else query
@@ -159,7 +166,7 @@ def _one(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result
     conditions = wanted.conditions(values)
     key = conditions[0] if len(conditions) == 1 and not wanted.is_first else None
     if isinstance(key, Comparison) and key.sign == "=" and (key.path,) == table.key_fields and _is_hashable(key.value):
-        access.did(table.where(key))
+        access.did(lambda: Query(table, AllOf((key,))))
         found = table.find(key.value)
     else:
         query = wanted.query(table, values)

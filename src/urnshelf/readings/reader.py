@@ -12,10 +12,23 @@ from urnshelf.readings.look_ups import read_look_up, read_question
 from urnshelf.readings.names import VERBS, name_of, verb_of
 from urnshelf.readings.reading import Reading, Unread
 from urnshelf.readings.results import result_of
+from urnshelf.readings.units import is_unit_of_work, read_unit
 from urnshelf.readings.writes import read_removal, read_setter, read_write
+from urnshelf.store.definition import untold
 from urnshelf.store.tables import Store
 
-record_type_of = lru_cache(maxsize=4096)(record_of)
+
+@lru_cache(maxsize=4096)
+def record_type_of(member: Member, interface: Interface) -> Any:
+    """The record type that the method is about; None for a unit of work, which is about several."""
+    return None if is_unit_of_work(interface) else record_of(member, interface)
+
+
+@lru_cache(maxsize=4096)
+def read_untold(member: Member, interface: Interface) -> Reading | Unread:
+    """What the method stands for on a shelf that was told nothing about how records are stored."""
+    record_type = record_type_of(member, interface)
+    return read(member, interface, record_type, untold(record_type).key_fields if record_type else ())
 
 
 @lru_cache(maxsize=4096)
@@ -28,6 +41,9 @@ def read(member: Member, interface: Interface, record_type: Any, keys: tuple[str
         record_type: the records that it is about; None where it is about none.
         keys: the fields of their primary key.
     """
+    unit = read_unit(member, interface)
+    if unit is not None:
+        return unit
     if member.kind != "attribute" and is_key_value_store(interface):
         return read_key_value(member)
     if member.kind == "attribute" or member.name.startswith("_"):

@@ -17,8 +17,10 @@ class Access(NamedTuple):
     table: Table[Any]
     did: Callable[[Any], None]
     """Takes the statement that the call came to; it is turned into text only when somebody looks."""
-    unit: Any = None
+    state: Any
     """The fake whose call it is."""
+    units: Any
+    """The shelf's units of work."""
 
 
 class Reading(NamedTuple):

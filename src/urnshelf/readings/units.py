@@ -29,6 +29,18 @@ def is_unit_of_work(interface: Interface) -> bool:
     return "commit" in interface.members and bool(_ENTER & interface.members.keys())
 
 
+def read_unit(member: Member, interface: Interface) -> Reading | Unread | None:
+    """What a method of a unit of work does; None for one that is no unit's."""
+    if member.kind == "attribute" or not is_unit_of_work(interface) or member.name not in MEANINGS:
+        return None
+    if member.name not in _LEAVE and member.parameters:
+        return Unread(f"the parameter {member.parameters[0]!r} is not accounted for")
+    work = _WORK.get(member.name) or (Units.begin if member.name in _ENTER else Units.leave)
+    return Reading(
+        None, MEANINGS[member.name], lambda access, values: work(access.units, access.state), is_look_up=False
+    )
+
+
 class OpenUnit:
     """A unit of work between its beginning and its end."""
 
@@ -47,24 +59,14 @@ class Units:
         self._journal = journal
         self._open: list[OpenUnit] = []
 
-    def read(self, member: Member, interface: Interface) -> Reading | Unread | None:
-        """What a method of a unit of work does; None for one that is no unit's."""
-        if member.kind == "attribute" or not is_unit_of_work(interface) or member.name not in MEANINGS:
-            return None
-        if member.name not in _LEAVE and member.parameters:
-            return Unread(f"the parameter {member.parameters[0]!r} is not accounted for")
-        work = self._begin if member.name in _ENTER else self._leave if member.name in _LEAVE else None
-        work = work or (self._commit if member.name == "commit" else self._roll_back)
-        meaning = MEANINGS[member.name]
-        return Reading(None, meaning, lambda access, values: work(access.unit), is_look_up=False)
-
     def writer_of(self, form: Any) -> OpenUnit | None:
         """The open unit that a repository of this interface belongs to."""
         if not self._open:
             return None
         return next((unit for unit in self._open if form in unit.own), None)
 
-    def _begin(self, state: FakeState) -> Any:
+    def begin(self, state: FakeState) -> Any:
+        """Note what its own repositories write from now on; its fake, for `as`."""
         own = repositories_of(state.interface)
         for unit in self._open:
             shared = [getattr(form, "__name__", str(form)) for form in unit.own & own]
@@ -76,14 +78,17 @@ class Units:
         self._open.append(OpenUnit(state, own, self._journal.savepoint().position))
         return state.fake
 
-    def _commit(self, state: FakeState) -> None:
+    def commit(self, state: FakeState) -> None:
+        """Keep what was written."""
         self._of(state, "commit").since = len(self._journal.changes)
 
-    def _roll_back(self, state: FakeState) -> None:
+    def roll_back(self, state: FakeState) -> None:
+        """Undo what was written since the last commit."""
         unit = self._of(state, "rollback")
         self._journal.take_back(unit, unit.since)
 
-    def _leave(self, state: FakeState) -> None:
+    def leave(self, state: FakeState) -> None:
+        """Undo what was not committed; swallow nothing."""
         unit = self._of(state, "leave")
         self._journal.take_back(unit, unit.since)
         self._open.remove(unit)
@@ -93,6 +98,9 @@ class Units:
             if unit.state is state:
                 return unit
         raise UnitRefused(f"{state.label} cannot {verb}: it was not entered; use it in a with block, or begin it")
+
+
+_WORK = {"commit": Units.commit, "rollback": Units.roll_back}
 
 
 @lru_cache(maxsize=1024)

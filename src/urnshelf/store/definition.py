@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from functools import lru_cache
 from typing import Any
 
 from urnshelf.errors import RecordMissing, RecordOutdated, RecordRefused
 from urnshelf.interfaces.hints import hints_of
+from urnshelf.records.copies import copier_of, keep
 from urnshelf.records.display import show
 from urnshelf.records.keys import key_name, snake_case
 from urnshelf.records.shapes import Shape, storage_shape
@@ -51,6 +53,9 @@ class Definition:
         self.unique = tuple(self._group(one) for one in ((unique,) if isinstance(unique, str) else unique))
         self.references = {self.known(field): parent for field, parent in (references or {}).items()}
         self.version = None if version is None else self.known(version)
+        self.copy: Callable[[Any], Any] = _COPIERS.get(self.shape.kind) or copier_of(record_type)
+        self.nothing = _falsy_default(record_type, self.key)
+        """What stands for a key that is not there yet, besides None."""
         self.missing: MakeError = missing or RecordMissing
         self.duplicate: MakeError = duplicate or RecordRefused
         self.outdated: MakeError = outdated or RecordOutdated
@@ -68,6 +73,12 @@ class Definition:
 
     def _group(self, fields: str | Iterable[str]) -> tuple[str, ...]:
         return tuple(map(self.known, (fields,) if isinstance(fields, str) else fields))
+
+
+@lru_cache(maxsize=1024)
+def untold(record_type: Any) -> Definition:
+    """How records are stored of which nothing was told; one for all shelves, for it does not change."""
+    return Definition(record_type)
 
 
 def shape_to_store(record_type: Any) -> Shape:
@@ -106,3 +117,24 @@ def _find_key(record_type: Any, shape: Shape) -> tuple[str, ...]:
 
     uuids = [name for name, form in hints_of(record_type).items() if form in (UUID, UUID | None)]
     return (uuids[0],) if len(uuids) == 1 and uuids[0] in shape.fields else ()
+
+
+def _falsy_default(record_type: Any, key: str | None) -> tuple[Any, ...]:
+    """A default such as 0 or an empty text stands for a key that is not there yet."""
+    default = getattr(record_type, key, None) if key else None
+    return (default,) if type(default) in (int, str) and not default else ()
+
+
+def _copy_plain(record: Any) -> Any:
+    copy = object.__new__(type(record))
+    copy.__dict__.update({name: keep(value) for name, value in vars(record).items()})
+    return copy
+
+
+def _copy_mapped(record: Any) -> Any:
+    """A new object of a mapped class with the same column values, in no session."""
+    loaded = {name: value for name, value in vars(record).items() if not name.startswith("_")}
+    return type(record)(**{name: keep(value) for name, value in loaded.items()})
+
+
+_COPIERS: dict[str, Callable[[Any], Any]] = {"plain": _copy_plain, "mapped": _copy_mapped}

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.interfaces.hints import hints_of
-from urnshelf.records.copies import copier_of, keep
 from urnshelf.records.display import show
 from urnshelf.store.conditions import AllOf
 from urnshelf.store.definition import Definition
@@ -40,16 +38,15 @@ class Rows:
         """The keys that a limited shelf shows; None for all."""
         shape = definition.shape
         self.read: Callable[[Any, str], Any] = dict.get if shape.kind == "typed dictionary" else _attribute
-        self.copy: Callable[[Any], Any] = _COPIERS.get(shape.kind) or copier_of(definition.record_type)
+        self.copy = definition.copy
         self._journal = journal
         self._draw_uuid = draw_uuid
         self._serial = 0
-        self._nothing = _falsy_default(definition.record_type, definition.key)
         self._ordered: list[Any] | None = []
         self._unique = {group: HashIndex(self._group_of(group)) for group in definition.unique}
         self._indexes: dict[str, HashIndex] = {}
         self._sorted: dict[str, SortedIndex] = {}
-        self._asked: Counter[str] = Counter()
+        self._asked: dict[str, int] = {}
 
     # --- keys -------------------------------------------------------------------------------------------------------
 
@@ -58,7 +55,8 @@ class Rows:
         fields = self.definition.key_fields
         if len(fields) == 1:
             value = self.read(record, fields[0])
-            return None if self._nothing and value in self._nothing else value
+            nothing = self.definition.nothing
+            return None if nothing and value in nothing else value
         values = tuple(self.read(record, field) for field in fields)
         return None if not values or None in values else values
 
@@ -217,8 +215,7 @@ class Rows:
 
     def _new_index(self, path: str) -> HashIndex | None:
         """An index of a field that is looked up often."""
-        self._asked[path] += 1
-        if not self._asked[path] >= OFTEN:
+        if self._times_asked(path) < OFTEN:
             return None
         index = HashIndex(reader(path))
         try:
@@ -230,6 +227,10 @@ class Rows:
         self._indexes[path] = index
         return index
 
+    def _times_asked(self, what: str) -> int:
+        self._asked[what] = self._asked.get(what, 0) + 1
+        return self._asked[what]
+
     def _forget_index(self, path: str) -> None:
         self._indexes.pop(path, None)
         self._asked[path] = -(10**9)
@@ -237,8 +238,7 @@ class Rows:
     def _keys_within(self, path: str, low: tuple[Any, bool] | None, high: tuple[Any, bool] | None) -> list[Any] | None:
         index = self._sorted.get(path)
         if index is None:
-            self._asked[f"range of {path}"] += 1
-            if not self._asked[f"range of {path}"] > OFTEN:
+            if self._times_asked(f"range of {path}") <= OFTEN:
                 return None
             read = reader(path)
             pairs = ((read(row), key) for key, row in self.by_key.items())
@@ -263,12 +263,6 @@ def _after(key: Any, last: Any) -> bool:
         return False
 
 
-def _falsy_default(record_type: Any, key: str | None) -> tuple[Any, ...]:
-    """A default such as 0 or an empty text stands for a key that is not there yet."""
-    default = getattr(record_type, key, None) if key else None
-    return (default,) if type(default) in (int, str) and not default else ()
-
-
 def _attribute(record: Any, name: str) -> Any:
     return getattr(record, name, None)
 
@@ -278,18 +272,3 @@ def _unfrozen_copy(record: Any, fields: Iterable[str]) -> Any:
     for field in fields:
         object.__setattr__(copy, field, getattr(record, field))
     return copy
-
-
-def _copy_plain(record: Any) -> Any:
-    copy = object.__new__(type(record))
-    copy.__dict__.update({name: keep(value) for name, value in vars(record).items()})
-    return copy
-
-
-def _copy_mapped(record: Any) -> Any:
-    """A new object of a mapped class with the same column values, in no session."""
-    loaded = {name: value for name, value in vars(record).items() if not name.startswith("_")}
-    return type(record)(**{name: keep(value) for name, value in loaded.items()})
-
-
-_COPIERS: dict[str, Callable[[Any], Any]] = {"plain": _copy_plain, "mapped": _copy_mapped}

@@ -5,13 +5,13 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, TypeVar, cast
 
 from urnshelf.errors import RecordMissing, RecordRefused
 from urnshelf.records.display import show
 from urnshelf.records.shapes import storage_shape
 from urnshelf.store.conditions import AllOf, Condition, Predicate, condition_of
-from urnshelf.store.definition import Definition, unknown_field
+from urnshelf.store.definition import Definition, unknown_field, untold
 from urnshelf.store.journal import Journal
 from urnshelf.store.queries import Query
 from urnshelf.store.rows import DrawUuid, Rows
@@ -283,7 +283,7 @@ class Store:
     def table(self, record_type: type[T]) -> Table[T]:
         """The table of this record type, made when first asked for."""
         table = self._tables.get(record_type)
-        return self._new_table(Definition(record_type)) if table is None else table
+        return self._new_table(untold(cast(Any, record_type))) if table is None else table
 
     def tables(self) -> list[Table[Any]]:
         """All tables, by name."""
