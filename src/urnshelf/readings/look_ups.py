@@ -26,11 +26,8 @@ class Wanted(NamedTuple):
     flags: tuple[Condition, ...]
     order: tuple[str, ...]
     is_first: bool
-
-    @property
-    def is_arranged(self) -> bool:
-        """Whether it says an order, or how many."""
-        return bool(self.order) or self.is_first or any(part.role != "condition" for part in self.parts)
+    is_arranged: bool
+    """Whether it says an order, or how many."""
 
     def query(self, table: Table[Any], values: tuple[Any, ...]) -> Query[Any]:
         """The query that a call's arguments make."""
@@ -43,9 +40,13 @@ class Wanted(NamedTuple):
 
     def conditions(self, values: tuple[Any, ...]) -> list[Condition]:
         """What the arguments ask of the records."""
-        asked = [part.condition(values[part.position]) for part in self.parts if part.role == "condition"]
-        flat = [one for c in asked if c is not None for one in (c.parts if isinstance(c, AllOf) else (c,))]
-        return [*self.flags, *flat]
+        found = list(self.flags)
+        for part in self.parts:
+            value = values[part.position]
+            if part.make is not None and not (part.optional and value is None):
+                one = part.make(value)
+                found += one.parts if isinstance(one, AllOf) else (one,)
+        return found
 
     def given(self, role: str, values: tuple[Any, ...]) -> Any:
         """The argument of one role; None where there is none."""
@@ -93,7 +94,8 @@ def wanted_by(member: Member, about: Entity, name: Name) -> Wanted | str:
     flags = tuple(
         Not(equals(field, value)) if negated else equals(field, value) for field, value, negated in name.flags
     )
-    return Wanted(parts, flags, tuple(name.order), name.is_first)
+    arranged = bool(name.order) or name.is_first or any(part.role != "condition" for part in parts)
+    return Wanted(parts, flags, tuple(name.order), name.is_first, arranged)
 
 
 def read_look_up(
@@ -157,7 +159,7 @@ def _kind(result: Result, wanted: Wanted, name: Name, about: Entity) -> str | No
 
 
 def _asks_for_key(wanted: Wanted, about: Entity) -> bool:
-    asked = wanted.parts[0].condition(Placeholder("key"))
+    asked = wanted.conditions((Placeholder("key"),) * (wanted.parts[0].position + 1))[-1]
     return isinstance(asked, Comparison) and asked.sign == "=" and (asked.path,) == about.key_fields
 
 

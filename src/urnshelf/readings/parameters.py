@@ -75,12 +75,6 @@ class Part(NamedTuple):
     """Whether an argument of None asks for nothing."""
     default: Any = None
 
-    def condition(self, value: Any) -> Condition | None:
-        """What the argument asks of the records."""
-        if self.make is None or (self.optional and value is None):
-            return None
-        return self.make(value)
-
 
 def parts_of(member: Member, about: Entity, by: list[str]) -> list[Part] | str:
     """What each parameter stands for, or why one of them cannot be told.

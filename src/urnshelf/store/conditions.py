@@ -24,8 +24,10 @@ Test = Callable[[Any], bool | None]
 class Condition:
     """What a record must fulfil; made by comparing a `column`, combined with `&`, `|` and `~`."""
 
-    fields: tuple[str, ...] = ()
-    """The paths that it reads."""
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """The paths that it reads."""
+        return ()
 
     def test(self) -> Test:
         """A function that says of a record whether it fulfils this: True, False, or None for unknown."""
@@ -47,11 +49,21 @@ class Condition:
         return str(self)
 
 
-class Comparison(Condition):
+class OfField(Condition):
+    """A condition on one field."""
+
+    path: str
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """That one."""
+        return (self.path,)
+
+
+class Comparison(OfField):
     """A field compared with a value."""
 
     def __init__(self, path: str, sign: str, value: Any, fold: bool) -> None:
-        self.fields = (path,)
         self.path, self.sign, self.value, self.fold = path, sign, value, fold
 
     def test(self) -> Test:
@@ -99,11 +111,10 @@ def _exact_test(read: Callable[[Any], Any], wanted: Any) -> Test:
     return verdict
 
 
-class Between(Condition):
+class Between(OfField):
     """A field from one value to another, both included."""
 
     def __init__(self, path: str, low: Any, high: Any) -> None:
-        self.fields = (path,)
         self.path, self.low, self.high = path, low, high
 
     def test(self) -> Test:
@@ -119,11 +130,10 @@ class Between(Condition):
         return f"{column_text(self.path)} BETWEEN {literal(self.low)} AND {literal(self.high)}"
 
 
-class OneOf(Condition):
+class OneOf(OfField):
     """A field that equals one of some values."""
 
     def __init__(self, path: str, values: Iterable[Any], fold: bool = False) -> None:
-        self.fields = (path,)
         self.path, self.values, self.fold = path, list(values), fold
 
     def test(self) -> Test:
@@ -151,11 +161,10 @@ class OneOf(Condition):
         return parts[0] if len(parts) == 1 else f"({' OR '.join(parts)})" if parts else "1 = 0"
 
 
-class IsNone(Condition):
+class IsNone(OfField):
     """A field that is None."""
 
     def __init__(self, path: str) -> None:
-        self.fields = (path,)
         self.path = path
 
     def test(self) -> Test:
@@ -167,11 +176,10 @@ class IsNone(Condition):
         return f"{column_text(self.path)} IS NULL"
 
 
-class TextPart(Condition):
+class TextPart(OfField):
     """A text field that contains, starts with or ends with a text."""
 
     def __init__(self, path: str, where: str, part: str, fold: bool) -> None:
-        self.fields = (path,)
         self.path, self.where, self.part, self.fold = path, where, part, fold
 
     def test(self) -> Test:
@@ -191,11 +199,9 @@ class TextPart(Condition):
 
     def __str__(self) -> str:
         column, part = (_folded_text(text, self.fold) for text in (column_text(self.path), literal(self.part)))
-        if self.where == "contains":
+        if self.where == "contains" or self.part == "":
             return f"instr({column}, {part}) > 0"
         length = len(self.part) if isinstance(self.part, str) else f"length({part})"
-        if not length:
-            return f"{column} IS NOT NULL"
         return f"substr({column}, {f'1, {length}' if self.where == 'starts' else f'-{length}'}) = {part}"
 
 
@@ -234,7 +240,11 @@ class AllOf(Condition):
 
     def __init__(self, parts: Iterable[Condition]) -> None:
         self.parts = tuple(parts)
-        self.fields = tuple(field for part in self.parts for field in part.fields)
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """Those of all its parts."""
+        return tuple(field for part in self.parts for field in part.fields)
 
     def test(self) -> Test:
         """False where one is false; else unknown where one is unknown."""
@@ -262,7 +272,11 @@ class AnyOf(Condition):
 
     def __init__(self, parts: Iterable[Condition]) -> None:
         self.parts = tuple(parts)
-        self.fields = tuple(field for part in self.parts for field in part.fields)
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """Those of all its parts."""
+        return tuple(field for part in self.parts for field in part.fields)
 
     def test(self) -> Test:
         """True where one is true; else unknown where one is unknown."""
@@ -288,7 +302,11 @@ class Not(Condition):
 
     def __init__(self, part: Condition) -> None:
         self.part = part
-        self.fields = part.fields
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """Those of what it turns round."""
+        return self.part.fields
 
     def test(self) -> Test:
         """What is unknown stays unknown."""

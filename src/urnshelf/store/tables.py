@@ -166,15 +166,12 @@ class Table(Generic[T]):
 
     def rows(self, condition: AllOf) -> list[T]:
         """The stored records that fulfil the condition, in order of key; not copies."""
-        parts = (*self._seen, *(self._safe(part) for part in condition.parts))
-        whole = AllOf(parts)
+        if self._seen or Predicate in map(type, condition.parts):
+            condition = AllOf((*self._seen, *map(self._safe, condition.parts)))
         stored, limited = self.stored.by_key, self.stored.limited
-        keys = self.stored.candidates(whole) if parts else self.stored.keys()
+        keys = self.stored.candidates(condition) if condition.parts else self.stored.keys()
         found = [stored[key] for key in keys if limited is None or key in limited]
-        if not parts:
-            return found
-        test = whole.test()
-        return [row for row in found if test(row)]
+        return list(filter(condition.test(), found)) if condition.parts else found
 
     def remove_rows(self, rows: Sequence[T]) -> int:
         """Take these stored records away."""
