@@ -140,20 +140,24 @@ def _copier_of_shape(shape: Shape) -> Copier:
     by_kind = {"pydantic": _pydantic, "msgspec": _msgspec, "named tuple": _named_tuple}
     if shape.kind in by_kind:
         return by_kind[shape.kind]
-    return lambda value, memo: _by_fields(value, memo, shape)
+    count, new, are_plain = len(shape.fields), object.__new__, PLAIN.issuperset
+
+    def copy(value: Any, memo: dict[int, Any]) -> Any:
+        state = getattr(value, "__dict__", None)
+        if shape.frozen or state is None or len(state) != count or not are_plain(map(type, state.values())):
+            return _by_fields(value, memo, shape)
+        made = memo[id(value)] = new(type(value))
+        made.__dict__.update(state)
+        return made
+
+    return copy
 
 
 def _by_fields(value: Any, memo: dict[int, Any], shape: Shape) -> Any:
     copy = object.__new__(type(value))
     memo[id(value)] = copy
     state = getattr(value, "__dict__", None) or {}
-    if PLAIN.issuperset(map(type, state.values())):
-        if state and not shape.frozen and len(state) >= len(shape.fields):
-            copy.__dict__.update(state)
-            return copy
-        kept = state
-    else:
-        kept = {name: keep(item, memo) for name, item in state.items()}
+    kept = {name: keep(item, memo) for name, item in state.items()}
     if kept:
         copy.__dict__.update(kept)
     for name in shape.fields:

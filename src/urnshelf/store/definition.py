@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from functools import lru_cache
-from typing import Any
+from typing import Any, get_args
 
 from urnshelf.errors import RecordMissing, RecordOutdated, RecordRefused
 from urnshelf.interfaces.hints import hints_of
@@ -54,6 +54,7 @@ class Definition:
         self.references = {self.known(field): parent for field, parent in (references or {}).items()}
         self.version = None if version is None else self.known(version)
         self.copy: Callable[[Any], Any] = _COPIERS.get(self.shape.kind) or copier_of(record_type)
+        self._kinds: dict[str, str] = {}
         self.nothing = _falsy_default(record_type, self.key)
         """What stands for a key that is not there yet, besides None."""
         self.missing: MakeError = missing or RecordMissing
@@ -64,6 +65,16 @@ class Definition:
     def key(self) -> str | None:
         """The field that is the primary key alone."""
         return self.key_fields[0] if len(self.key_fields) == 1 else None
+
+    def kind_of(self, field: str) -> str:
+        """What is assigned to a field of the key that is empty: a `uuid`, one as a `text`, or a `number`."""
+        if field not in self._kinds:
+            from uuid import UUID
+
+            form = hints_of(self.record_type).get(field)
+            forms = {form, *get_args(form)}
+            self._kinds[field] = "uuid" if UUID in forms else "text" if str in forms else "number"
+        return self._kinds[field]
 
     def known(self, field: str) -> str:
         """The field's name; raises RecordRefused for one that the records do not have."""

@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.interfaces.hints import hints_of
 from urnshelf.records.display import show
 from urnshelf.store.conditions import AllOf
 from urnshelf.store.definition import Definition
@@ -90,13 +89,10 @@ class Rows:
         return record
 
     def _new_value(self, record: Any, field: str) -> Any:
-        from uuid import UUID
-
-        form = hints_of(self.definition.record_type).get(field)
-        if form in (UUID, UUID | None):
-            return self._draw_uuid(self.definition.record_type, self._next_number())
-        if form in (str, str | None):
-            return str(self._draw_uuid(self.definition.record_type, self._next_number()))
+        kind = self.definition.kind_of(field)
+        if kind != "number":
+            drawn = self._draw_uuid(self.definition.record_type, self._next_number())
+            return drawn if kind == "uuid" else str(drawn)
         taken = [self.read(row, field) for row in self.by_key.values()] if not self._serial else []
         if not all(isinstance(value, int) for value in taken):
             raise RecordRefused(
