@@ -70,7 +70,8 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
     if used is not None and report.failed and call.excinfo is not None:
         report.sections.append(("urn shelf", section(used, call.excinfo.value)))
     if used is not None and call.when == "teardown":
-        del item.stash[_SHELF]  # pytest keeps its items to the end; the shelves of a large suite must not stay
+        used.let_go()
+        del item.stash[_SHELF]  # pytest keeps its items to the end
     return report
 
 

@@ -160,5 +160,13 @@ class Shelf(Shelved):
     def __repr__(self) -> str:
         return f"<shelf, seed {self.seed}>"
 
+    def let_go(self) -> None:
+        """The test is over: undo the ties among the shelf's objects, so that they go at once.
+
+        The pytest plugin does it; nobody else need.
+        """
+        self.desk.let_go()
+        self._store.let_go()
+
     def _fake_for(self, interface: Any) -> Any:
         return self._fakes.give(interface)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from contextlib import AbstractContextManager, contextmanager
-from functools import cached_property
+from functools import partial
 from typing import TYPE_CHECKING, Any, TypeVar, overload
 
 from urnshelf.plans.stocking import Stocking
@@ -35,15 +35,13 @@ class Shelved:
 
     def __init__(self, seed: int) -> None:
         self.seed = seed
-        self._store = Store(self._uuid_key)
-        self._stocking = Stocking(self._store, lambda: self.urn)
+        self._store = Store(partial(_uuid_key, seed))
+        self._stocking = Stocking(self._store, seed)
 
-    @cached_property
+    @property
     def urn(self) -> Urn:
         """The urn that the shelf's records are drawn from; its links choose among the shelf's records."""
-        from urnshelf.urn.drawing import Urn  # many tests draw nothing
-
-        return Urn(self.seed, self._store.known)
+        return self._stocking.urn
 
     @overload
     def stock(self, what: type[T], n: int, **fields: Any) -> list[T]: ...
@@ -267,7 +265,8 @@ class Shelved:
 
         load_sql(self._store, url, record_type, where, table)
 
-    def _uuid_key(self, record_type: type, number: int) -> UUID:
-        from urnshelf.urn.keys import uuid_key
 
-        return uuid_key(self.seed, record_type, number)
+def _uuid_key(seed: int, record_type: type, number: int) -> UUID:
+    from urnshelf.urn.keys import uuid_key
+
+    return uuid_key(seed, record_type, number)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Coroutine
 from types import CodeType, FrameType
 from typing import Any, Protocol
+from weakref import ref
 
 from urnshelf.calls.place import Place
 from urnshelf.errors import CueRefused
@@ -79,16 +80,21 @@ class ScriptedCue(Protocol):
 class FakeState:
     """What the library keeps about one fake."""
 
-    __slots__ = ("assignments", "book", "desk", "fake", "interface", "members", "name")
+    __slots__ = ("_fake", "assignments", "book", "desk", "interface", "members", "name")
 
     def __init__(self, fake: Any, interface: Interface, name: str | None, desk: CallTaker) -> None:
-        self.fake = fake
+        self._fake = ref(fake)  # a fake has its state, and must be free to go with it
         self.interface = interface
         self.members: tuple[Member, ...] = type(fake)._urnshelf_members
         self.name = name
         self.desk = desk
         self.book = desk.ledger.append
         self.assignments: dict[str, Target] = {}
+
+    @property
+    def fake(self) -> Any:
+        """The fake itself."""
+        return self._fake()
 
     @property
     def attributes(self) -> list[str]:
@@ -165,10 +171,11 @@ class _Unasked:
 UNASKED: Any = _Unasked()
 
 
-def target_at(state: FakeState, index: int) -> Target:
+def target_at(fake: Any, index: int) -> Target:
     """The target of one member, made when it is first asked for: most fakes are called on few of their methods."""
-    targets: list[Target] = object.__getattribute__(state.fake, TARGETS)
+    targets: list[Target] = object.__getattribute__(fake, TARGETS)
     if targets[index] is UNASKED:
+        state: FakeState = object.__getattribute__(fake, STATE)
         with state.desk.lock:
             if targets[index] is UNASKED:
                 targets[index] = Target(state, state.members[index])
@@ -247,7 +254,7 @@ def attribute(fake: Any, name: str) -> AttributeHandle:
             else f"unknown; its attributes: {', '.join(known) or 'none'}"
         )
         raise CueRefused(f"attribute({state.label}, {name!r}): {state.interface.name}.{name} is {kind}")
-    return AttributeHandle(state, target_at(state, list(state.interface.members).index(name)))
+    return AttributeHandle(state, target_at(fake, list(state.interface.members).index(name)))
 
 
 def state_of(thing: Any) -> FakeState | None:
@@ -270,11 +277,11 @@ def target_of(method: Any, verb: str) -> Target:
     state = state_of(getattr(method, "__self__", None))
     index = getattr(getattr(method, "__func__", None), INDEX, None)
     if state is not None and index is not None:
-        return target_at(state, index)
+        return target_at(method.__self__, index)
     state = state_of(method)
     if state is not None:
         if "__call__" in state.interface.members:
-            return target_at(state, list(state.interface.members).index("__call__"))
+            return target_at(method, list(state.interface.members).index("__call__"))
         raise CueRefused(
             f"{verb}() takes a method of a fake, such as {state.expression}.{_any_method(state)}, not the fake itself"
         )

@@ -20,7 +20,7 @@ def attribute_of(member: Member, index: int) -> property:
     """The attribute as a property: read from its cues, the value last assigned, or the class's constant."""
 
     def read(fake: Any) -> Any:
-        target = target_at(fake._urnshelf_state, index)
+        target = target_at(fake, index)
         frame = sys._getframe(1)
         if frame.f_globals.get("__name__") in _ASKING_FOR_ISINSTANCE:
             raise AttributeError(member.name)
@@ -32,7 +32,7 @@ def attribute_of(member: Member, index: int) -> property:
 
     def write(fake: Any, value: Any) -> None:
         state: FakeState = fake._urnshelf_state
-        target = target_at(state, index)
+        target = target_at(fake, index)
         target.desk.take(assignment_of(state, member), (value,), sys._getframe(2))
         target.assigned = value
 

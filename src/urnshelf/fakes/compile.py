@@ -131,7 +131,7 @@ def _method(member: Member, index: int, interface: Interface) -> Any:
 
 def _take(fake: Any, index: int, live: tuple[Any, ...], frame: FrameType) -> Any:
     """What the quick way leaves to the desk."""
-    target = target_at(fake._urnshelf_state, index)
+    target = target_at(fake, index)
     return target.desk.take(target, live, frame)
 
 
@@ -187,7 +187,7 @@ def _mark_as_coroutine_function(function: Any) -> None:
 
 def _awaited(fake: Any, index: int, live: tuple[Any, ...], frame: FrameType) -> Coroutine[Any, Any, Any]:
     """The coroutine of an async method; it bears the method's name, for Python's warning when nobody awaits it."""
-    target = target_at(fake._urnshelf_state, index)
+    target = target_at(fake, index)
     coroutine: Any = target.desk.take_awaited(target, live, *locate(frame))
     coroutine.__name__ = coroutine.__qualname__ = target.name
     return coroutine  # type: ignore[no-any-return]

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
@@ -21,13 +21,20 @@ class Stocking:
 
     Args:
         store: where they go.
-        urn: gives the urn, once one is needed.
+        seed: what they are drawn from.
     """
 
-    def __init__(self, store: Store, urn: Callable[[], Urn]) -> None:
+    def __init__(self, store: Store, seed: int) -> None:
         self._store = store
-        self._urn = urn
-        self._drawn: Counter[type] = Counter()
+        self._seed = seed
+        self._drawn: dict[type, int] = {}
+
+    @cached_property
+    def urn(self) -> Urn:
+        """The urn, made when it is first needed: many tests draw nothing."""
+        from urnshelf.urn.drawing import Urn
+
+        return Urn(self._seed, self._store.known)
 
     def stock(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:
         """Records of a type, drawn, or one record as it is given."""
@@ -46,10 +53,10 @@ class Stocking:
         table = self._store.table(record_type)
         stored: list[Any] = []
         while len(stored) < (1 if n is None else n):
-            start = self._drawn[record_type]
+            start = self._drawn.get(record_type, 0)
             wanted = (1 if n is None else n) - len(stored)
-            self._drawn[record_type] += wanted
-            for record in self._urn().draw(record_type, range(start, start + wanted), **fields):
+            self._drawn[record_type] = start + wanted
+            for record in self.urn.draw(record_type, range(start, start + wanted), **fields):
                 if not _is_taken(table, record, fields):
                     stored.append(table.add(record))
         return stored[0] if n is None else stored

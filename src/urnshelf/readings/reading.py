@@ -16,7 +16,10 @@ class Access(NamedTuple):
 
     table: Table[Any]
     did: Callable[[Any], None]
-    """Takes the statement that the call came to; it is turned into text only when somebody looks."""
+    """Takes the statement that the call came to; it is turned into text only when somebody looks.
+
+    A function given to it holds on to no `Access`: that would be a circle, which only the collector could undo.
+    """
     state: Any
     """The fake whose call it is."""
     units: Any

@@ -155,12 +155,13 @@ def _stored_reading(verb: str, what: str, about: Entity, result: Result) -> Read
     store = _store_of(verb)
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
+        table = access.table
         given = list(values[0]) if what == "records" else [values[0]]
-        access.did(lambda: "; ".join(_insertion(verb, access.table, record) for record in stored[:3]))
+        access.did(lambda: "; ".join(_insertion(verb, table, record) for record in stored[:3]))
         stored: list[Any] = []
         for record in given:
-            stored.append(store(access.table, record))
-        return reply(access.table, stored)
+            stored.append(store(table, record))
+        return reply(table, stored)
 
     meaning = f"{_verb_text(verb, about)} VALUES (:{about.name})" + " for each" * (what == "records")
     if verb in UPDATES:
@@ -174,9 +175,10 @@ def _made_reading(verb: str, made: Callable[[tuple[Any, ...]], Any], about: Enti
         return Unread(f"{verb!r} is read where it promises the record, its key or None")
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
-        stored = access.table.add(made(values))
-        access.did(lambda: _insertion(verb, access.table, stored))
-        return reply(access.table, [stored])
+        table = access.table
+        stored = table.add(made(values))
+        access.did(lambda: _insertion(verb, table, stored))
+        return reply(table, [stored])
 
     return Reading(about.record_type, f"{_verb_text(verb, about)} VALUES (…)", answer, is_look_up=False)
 
@@ -263,19 +265,18 @@ def _change(access: Access, key: Any, changes: dict[str, Any], result: Result) -
 
 def _removal(about: Entity, result: Result, key_of: Callable[[Table[Any], Any], Any], parameter: str = "") -> Reading:
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
-        key = key_of(access.table, values[0])
-        access.did(lambda: f"DELETE FROM {identifier(access.table.table_name)} WHERE {_key_text(access.table, key)}")
-        record = access.table.find(key)
-        gone = access.table.remove(key)
+        table = access.table
+        key = key_of(table, values[0])
+        access.did(lambda: f"DELETE FROM {identifier(table.table_name)} WHERE {_key_text(table, key)}")
+        record = table.find(key)
+        gone = table.remove(key)
         if result.kind in ("bool", "int"):
             return gone if result.kind == "bool" else int(gone)
         if gone or result.kind == "one or none":
             return record if result.kind in ("one", "one or none") else True if result.kind == "unknown" else None
         if result.kind == "unknown":
-            raise NotCertain(
-                f"no {access.table.name} has this key, and with no promised type it is not certain what then"
-            )
-        raise access.table.missing_error(key)
+            raise NotCertain(f"no {table.name} has this key, and with no promised type it is not certain what then")
+        raise table.missing_error(key)
 
     meaning = f"DELETE FROM {identifier(about.name)} WHERE {_by_key(about, parameter)}"
     return Reading(about.record_type, meaning, answer, is_look_up=False)
@@ -286,9 +287,10 @@ def _removals_by_record(about: Entity, result: Result) -> Reading | Unread:
         return Unread("removing several is read where it promises None or their number")
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
-        keys = [access.table.key_of(record) for record in values[0]]
-        access.did(lambda: _removal_text(access.table, keys))
-        gone = sum(access.table.remove(key) for key in keys)
+        table = access.table
+        keys = [table.key_of(record) for record in values[0]]
+        access.did(lambda: _removal_text(table, keys))
+        gone = sum(table.remove(key) for key in keys)
         return None if result.kind == "none" else gone
 
     meaning = f"DELETE FROM {identifier(about.name)} WHERE {_by_key(about)} for each"

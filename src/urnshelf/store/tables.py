@@ -290,6 +290,10 @@ class Store:
         """The records of this type; none when it has no table yet."""
         return list(self._tables[record_type]) if record_type in self._tables else []
 
+    def let_go(self) -> None:
+        """Forget all tables."""
+        self._tables.clear()
+
     def define(self, definition: Definition) -> None:
         """Say how a type is stored; before its first record."""
         known = self._tables.get(definition.record_type)
