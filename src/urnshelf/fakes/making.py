@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from urnshelf.calls.desk import Desk
-from urnshelf.calls.target import FakeState, state_of
+from urnshelf.calls.target import STATE, FakeState, state_of
 from urnshelf.errors import InterfaceRefused
 from urnshelf.fakes.compile import new_fake
 from urnshelf.interfaces.hints import type_name
@@ -26,7 +26,7 @@ class Fakes:
         made = self._of(form)
         if name in made:
             return made[name]
-        state = state_of(form)
+        state = state_of(form) if hasattr(type(form), STATE) else None
         if state is not None:
             raise InterfaceRefused(f"{form!r} is a fake already; give its interface, {state.interface.name}")
         if name is None and len(made) > 1:

@@ -38,22 +38,27 @@ def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor)
         raise FurnishRefused(f"furnish() takes the service's class, not {show(service)}")
     put_under_test(getattr(service, "__module__", ""))
     signature, dependencies = _parameters(service)
-    _refuse_unknown(service, signature, given)
-    forms = {name: form for name, form in dependencies.items() if name not in given}
-    wanted = list(forms.values())
+    if given:
+        _refuse_unknown(service, signature, given)
+        dependencies = {name: form for name, form in dependencies.items() if name not in given}
+    wanted = list(dependencies.values())
     arguments = dict(given)
     lacking = []
-    for name, form in forms.items():
+    for name, form in dependencies.items():
         if form is not None:
             arguments[name] = fake_for(form, name if wanted.count(form) > 1 else None)
         elif signature.parameters[name].default is inspect.Parameter.empty:
             lacking.append(signature.parameters[name])
     if lacking:
         raise FurnishRefused(_lacking_text(service, lacking))
-    positional = [
-        arguments.pop(n) for n, p in signature.parameters.items() if p.kind is p.POSITIONAL_ONLY and n in arguments
-    ]
+    positional = [arguments.pop(name) for name in _positional(service) if name in arguments]
     return service(*positional, **arguments)
+
+
+@lru_cache(maxsize=1024)
+def _positional(service: Any) -> tuple[str, ...]:
+    """The parameters that can only be given by position."""
+    return tuple(n for n, p in _parameters(service)[0].parameters.items() if p.kind is p.POSITIONAL_ONLY)
 
 
 @lru_cache(maxsize=1024)

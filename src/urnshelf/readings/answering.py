@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import AsyncIterator, Iterable
+from functools import cache
+from types import ModuleType
 from typing import Any
 
 from urnshelf.calls.ledger import NO_REPLY
@@ -67,13 +69,12 @@ class Readings:
 
     def read(self, member: Member, interface: Interface) -> Reading | Unread:
         """What the method stands for, or why that is not certain."""
-        from urnshelf.readings.reader import read, read_untold, record_type_of  # calls that are all cued need no reader
-
+        reader = _reader()
         if not self._store.told:
-            return read_untold(member, interface)
-        record_type = record_type_of(member, interface)
+            return reader.read_untold(member, interface)  # type: ignore[no-any-return]
+        record_type = reader.record_type_of(member, interface)
         keys = () if record_type is None else self._store.table(record_type).key_fields
-        return read(member, interface, record_type, keys)
+        return reader.read(member, interface, record_type, keys)  # type: ignore[no-any-return]
 
     def see_through(self, state: FakeState, view: Table[Any]) -> None:
         """Let a fake see the records of one type only through this view."""
@@ -115,6 +116,14 @@ class Readings:
             return self._key_values[state]
         view = self._views.get(state, {}).get(reading.record_type)
         return self._store.table(reading.record_type) if view is None else view
+
+
+@cache
+def _reader() -> ModuleType:
+    """The readers, loaded at the first call that no cue answers."""
+    from urnshelf.readings import reader
+
+    return reader
 
 
 async def _later(records: Iterable[Any]) -> AsyncIterator[Any]:
