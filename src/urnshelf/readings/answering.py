@@ -92,21 +92,16 @@ class Readings:
 
     def _run(self, reading: Reading, call: LiveCall) -> Any:
         state = call.target.state
-        outcome = call.outcome
-
-        def did(statement: Any) -> None:
-            outcome.note = statement
-
+        access = Access(self._seen_by(state, reading), state, self._units, call.outcome)
         with self._store.lock:
-            access = Access(self._seen_by(state, reading), did, state, self._units)
-            writer, journal = self._units.writer_of(state.interface.form), self._store.journal
+            writer = self._units.writer_of(state.interface.form)
             if writer is None:
                 return reading.run(access, call.live)
-            journal.writer = writer
+            self._store.journal.writer = writer
             try:
                 return reading.run(access, call.live)
             finally:
-                journal.writer = None
+                self._store.journal.writer = None
 
     def _seen_by(self, state: FakeState, reading: Reading) -> Any:
         """The table that the fake sees, or its values by key."""
@@ -114,7 +109,7 @@ class Readings:
             if state not in self._key_values:
                 self._key_values[state] = KeyValues(self._clock, self._store.journal)
             return self._key_values[state]
-        view = self._views.get(state, {}).get(reading.record_type)
+        view = self._views.get(state, {}).get(reading.record_type) if self._views else None
         return self._store.table(reading.record_type) if view is None else view
 
 

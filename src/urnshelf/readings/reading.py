@@ -11,19 +11,32 @@ Run = Callable[["Access", tuple[Any, ...]], Any]
 """The answer to a call, from its arguments in the order of the parameters."""
 
 
-class Access(NamedTuple):
-    """What a reading sees of the shelf while it answers one call."""
+class Access:
+    """What a reading sees of the shelf while it answers one call.
 
-    table: Table[Any]
-    did: Callable[[Any], None]
-    """Takes the statement that the call came to; it is turned into text only when somebody looks.
-
-    A function given to it holds on to no `Access`: that would be a circle, which only the collector could undo.
+    Args:
+        table: the records as the fake sees them.
+        state: the fake whose call it is.
+        units: the shelf's units of work.
+        outcome: the call's, where what it asked is noted.
     """
-    state: Any
-    """The fake whose call it is."""
-    units: Any
-    """The shelf's units of work."""
+
+    __slots__ = ("_outcome", "state", "table", "units")
+
+    def __init__(self, table: Table[Any], state: Any, units: Any, outcome: Any) -> None:
+        self.table = table
+        self.state = state
+        self.units = units
+        self._outcome = outcome
+
+    def did(self, statement: Any) -> None:
+        """Note the statement that the call came to; it is turned into text only when somebody looks.
+
+        Args:
+            statement: a query, or a function that gives the text. It holds on to no `Access`: that would be a circle,
+                which only the collector could undo.
+        """
+        self._outcome.note = statement
 
 
 class Reading(NamedTuple):
