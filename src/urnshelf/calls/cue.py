@@ -6,6 +6,7 @@ import inspect
 import sys
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Iterator
+from functools import lru_cache
 from types import CodeType
 from typing import Any, Generic, ParamSpec, TypeVar, overload
 
@@ -433,8 +434,12 @@ def _misfit_text(target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], 
 def _is_exact(value: Any) -> bool:
     if type(value) in (tuple, dict):
         return not value  # no further arguments
-    cls = type(value)
-    return value is whatever or f"{cls.__module__}.{cls.__qualname__}" in _EXACT
+    return value is whatever or _is_exact_type(type(value))
+
+
+@lru_cache(maxsize=256)
+def _is_exact_type(cls: Any) -> bool:
+    return f"{cls.__module__}.{cls.__qualname__}" in _EXACT
 
 
 def _written(target: Target, expected: tuple[Any, ...]) -> list[str]:

@@ -3,32 +3,40 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any
 
 from urnshelf.calls.ledger import NO_REPLY
 from urnshelf.calls.replies import LiveCall
 from urnshelf.clock import Clock
+from urnshelf.interfaces.members import Member
 
 _MOMENTS = frozenset({"now", "utcnow", "utc_now", "now_utc", "get_now", "current_time", "get_current_time"})
 _SECONDS = frozenset({"time", "timestamp", "now", "monotonic", "perf_counter", "unix_time", "epoch"})
 _ZONES = frozenset({"tz", "tzinfo", "timezone", "zone"})
 
 
+Teller = Callable[[str, Clock, tuple[Any, ...]], Any]
+
+
 def clock_reply(call: LiveCall, clock: Clock) -> Any:
     """What the shelf's clock answers; `NO_REPLY` where the method is no clock's."""
-    member = call.target.member
+    tell = _teller(call.target.member)
+    return NO_REPLY if tell is None else tell(call.target.member.name, clock, call.live)
+
+
+@lru_cache(maxsize=4096)
+def _teller(member: Member) -> Teller | None:
+    """What answers the method; None where it is no clock's."""
     if member.kind == "attribute":
-        return NO_REPLY
+        return None
     if member.name == "sleep":
-        return _sleep(call.live, clock)
+        return _sleep
     promised = f"{getattr(member.promise.type, '__module__', '')}.{getattr(member.promise.type, '__name__', '')}"
-    tell = _TELLERS.get(promised)
-    if tell is None or not set(member.parameters) <= _ZONES:
-        return NO_REPLY
-    return tell(member.name, clock, call.live)
+    return _TELLERS.get(promised) if set(member.parameters) <= _ZONES else None
 
 
-def _sleep(live: tuple[Any, ...], clock: Clock) -> Any:
+def _sleep(_name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
     """Sleeping takes no time; the clock moves on."""
     from datetime import timedelta
 
@@ -59,7 +67,7 @@ def _whole_seconds(name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
     return int(clock.now.timestamp()) if name in _SECONDS and not live else NO_REPLY
 
 
-_TELLERS: dict[str, Callable[[str, Clock, tuple[Any, ...]], Any]] = {
+_TELLERS: dict[str, Teller] = {
     "datetime.datetime": _moment,
     "datetime.date": _day,
     "builtins.float": _seconds,

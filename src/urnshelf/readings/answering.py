@@ -41,7 +41,7 @@ class Readings:
 
     def answer(self, call: LiveCall) -> Any:
         """The answerer: a taught method, or a store operation."""
-        lesson = self.lessons.of(call.target)
+        lesson = self.lessons.of(call.target) if self.lessons.some else None
         if lesson is not None:
             call.outcome.answered_by = lesson
             return lesson.give(call)

@@ -64,10 +64,13 @@ class Lessons:
         self._by_function: dict[Any, Lesson] = {}
         self._by_target: dict[Target, Lesson] = {}
 
+    @property
+    def some(self) -> bool:
+        """Whether anything was taught."""
+        return bool(self._by_function or self._by_target)
+
     def of(self, target: Target) -> Lesson | None:
         """The lesson for a target, if there is one; that for this one fake goes first."""
-        if not self._by_function and not self._by_target:
-            return None
         return self._by_target.get(target) or self.of_function(target.member.function)
 
     def of_function(self, function: Any) -> Lesson | None:
