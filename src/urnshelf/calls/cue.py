@@ -8,7 +8,7 @@ import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Iterator
 from functools import lru_cache
 from types import CodeType
-from typing import Any, Generic, ParamSpec, TypeVar, overload
+from typing import Any, Generic, ParamSpec, TypeVar, cast, overload
 
 from urnshelf.calls.ledger import NO_REPLY, Outcome
 from urnshelf.calls.place import Place, locate, place_of
@@ -434,7 +434,7 @@ def _misfit_text(target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], 
 def _is_exact(value: Any) -> bool:
     if type(value) in (tuple, dict):
         return not value  # no further arguments
-    return value is whatever or _is_exact_type(type(value))
+    return value is whatever or _is_exact_type(cast(Any, type(value)))
 
 
 @lru_cache(maxsize=256)
