@@ -14,6 +14,8 @@ from urnshelf.errors import UrnShelfError
 from urnshelf.shelf import Shelf
 
 _SHELF = pytest.StashKey[Shelf]()
+_running: list[pytest.Item] = []
+"""The test that runs is the last; before it, those that run it in the same process, where tests are about tests."""
 _LINES_AT_ASSERTION = 8
 _CHARACTERS_AT_ASSERTION = 600  # pytest cuts what is longer
 
@@ -30,11 +32,17 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 
 @pytest.fixture
-def shelf(request: pytest.FixtureRequest) -> Shelf:
+def shelf() -> Shelf:
     """A fresh shelf for this test, its records drawn from a seed that the test's name decides."""
-    new = Shelf(seed=_seed(request.node.nodeid, request.config))
-    request.node.stash[_SHELF] = new
+    item = _running[-1]  # not `request.node`: to ask for `request` takes longer than to make a shelf
+    new = item.stash[_SHELF] = Shelf(seed=_seed(item.nodeid, item.config))
     return new
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_runtest_setup(item: pytest.Item) -> None:
+    """Note which test runs."""
+    _running.append(item)
 
 
 def _seed(nodeid: str, config: pytest.Config) -> int:
@@ -69,9 +77,11 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
     used = item.stash.get(_SHELF, None)
     if used is not None and report.failed and call.excinfo is not None:
         report.sections.append(("urn shelf", section(used, call.excinfo.value)))
-    if used is not None and call.when == "teardown":
-        used.let_go()
-        del item.stash[_SHELF]  # pytest keeps its items to the end
+    if call.when == "teardown":
+        _running.remove(item)
+        if used is not None:
+            used.let_go()
+            del item.stash[_SHELF]  # pytest keeps its items to the end
     return report
 
 
