@@ -48,14 +48,13 @@ class Journal:
         self.changes: list[Change | None] = []
         """None where a change was taken back alone, so that the places of the others stay."""
         self.writing = False
-        """Whether changes are noted: from the first savepoint on."""
+        """Whether changes are to be noted: from the first savepoint on."""
         self.writer: Any = None
         """Who makes the changes at present: a unit of work, or None."""
 
     def note(self, rows: Restorable, key: Any, before: Any) -> None:
         """Note a change that is about to be made."""
-        if self.writing:
-            self.changes.append(Change(rows, key, before, self.writer))
+        self.changes.append(Change(rows, key, before, self.writer))
 
     def savepoint(self) -> Savepoint:
         """Here and now."""

@@ -40,8 +40,7 @@ class KeyValues:
             value: any value.
             expires: when it ends: seconds from now, a span from now, or a moment; None for never.
         """
-        self._journal.note(self, key, self._entries.get(key, ABSENT))
-        self._entries[key] = (keep(value), self._moment(expires))
+        self._replace(key, (keep(value), self._moment(expires)))
 
     def change(self, key: Any, value: Any) -> None:
         """Keep another value until the same moment."""
@@ -52,7 +51,7 @@ class KeyValues:
         """Forget a value; whether there was one."""
         was_there = self.find(key) is not ABSENT
         if key in self._entries:
-            self._journal.note(self, key, self._entries.pop(key))
+            self._replace(key, ABSENT)
         return was_there
 
     def keys(self) -> list[Any]:
@@ -70,6 +69,11 @@ class KeyValues:
             self._entries.pop(key, None)
         else:
             self._entries[key] = row
+
+    def _replace(self, key: Any, entry: Any) -> None:
+        if self._journal.writing:
+            self._journal.note(self, key, self._entries.get(key, ABSENT))
+        self.restore(key, entry)
 
     def _moment(self, expires: Any) -> datetime | None:
         from datetime import datetime, timedelta

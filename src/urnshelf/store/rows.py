@@ -54,6 +54,8 @@ class Rows:
         fields = self.definition.key_fields
         if len(fields) == 1:
             value = self.read(record, fields[0])
+            if value.__class__ is int and value:
+                return value
             nothing = self.definition.nothing
             return None if nothing and value in nothing else value
         values = tuple(self.read(record, field) for field in fields)
@@ -109,8 +111,10 @@ class Rows:
     def put(self, key: Any, row: Any) -> None:
         """Store a record under its key; raises the error for a unique field that is taken."""
         before = self.by_key.get(key, ABSENT)
-        self._check_unique(key, row)
-        self._journal.note(self, key, before)
+        if self._unique:
+            self._check_unique(key, row)
+        if self._journal.writing:
+            self._journal.note(self, key, before)
         self._replace(key, before, row)
         if self.limited is not None:
             self.limited.add(key)
@@ -120,7 +124,8 @@ class Rows:
 
     def drop(self, key: Any) -> None:
         """Take a stored record away."""
-        self._journal.note(self, key, self.by_key[key])
+        if self._journal.writing:
+            self._journal.note(self, key, self.by_key[key])
         self._replace(key, self.by_key[key], ABSENT)
 
     def restore(self, key: Any, row: Any) -> None:
@@ -130,7 +135,8 @@ class Rows:
     def _replace(self, key: Any, before: Any, row: Any) -> None:
         if self._indexes or self._unique:
             self._reindex(key, before, row)
-        self._sorted.clear()
+        if self._sorted:
+            self._sorted.clear()
         if row is ABSENT:
             del self.by_key[key]
             self._ordered = None

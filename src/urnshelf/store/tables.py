@@ -221,7 +221,8 @@ class Table(Generic[T]):
         return self._sees is None or bool(self._sees(row))
 
     def _put(self, key: Any, record: T) -> T:
-        self._store.check_references(self._definition, self.stored, record)
+        if self._definition.references:
+            self._store.check_references(self._definition, self.stored, record)
         if self._sees is not None and not self._sees(record):
             raise RecordRefused(
                 f"{show(record)} would not be seen from here ({AllOf(self._seen)}), so it is not stored"
