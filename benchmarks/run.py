@@ -352,7 +352,7 @@ def suite_row() -> Row:
         common = ("-m", "pytest", "-q", "-p", "no:cacheprovider", "-c", "/dev/null")
         pairs = [
             (command_seconds(*common, str(ours)), command_seconds(*common, str(hand), "-p", "no:urnshelf"))
-            for _ in range(9)
+            for _ in range(11)
         ]
     ratio = statistics.median(a / b for a, b in pairs)
     mine, theirs = (statistics.median(column) for column in zip(*pairs, strict=True))
