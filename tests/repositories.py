@@ -194,6 +194,18 @@ class Finders(Protocol):
     def find_by_shoe_size(self, size: int) -> list[Owner]:
         """not read: Owner has no field 'shoe_size'"""
 
+    def email_exists(self, email: str) -> bool:
+        """SELECT EXISTS (SELECT * FROM owner WHERE email = :email)"""
+
+    def owner_exists(self, owner_id: int) -> bool:
+        """SELECT EXISTS (SELECT * FROM owner WHERE id = :owner_id)"""
+
+    def list_joined_before(self, moment: datetime) -> list[Owner]:
+        """SELECT * FROM owner WHERE joined_at < :moment"""
+
+    def search(self, *, joined_since: datetime | None = None, name_prefix: str = "") -> list[Owner]:
+        """SELECT * FROM owner WHERE joined_at >= :joined_since AND substr(name, 1, length(:name_prefix)) = :name_prefix"""
+
     def find_youngest(self) -> Owner:
         """not read: the word 'youngest' of its name is not accounted for"""
 
@@ -832,4 +844,4 @@ class Transactions(Protocol):
         """ROLLBACK"""
 
     def transaction(self) -> AbstractContextManager[None]:
-        """not read: it is about no records"""
+        """the fake of AbstractContextManager[None]"""

@@ -11,7 +11,7 @@ from urnshelf.calls.cue import Cue, script
 from urnshelf.calls.desk import Desk
 from urnshelf.clock import Clock
 from urnshelf.fakes.making import Fakes
-from urnshelf.fakes.obvious import obvious
+from urnshelf.fakes.obvious import obvious, obvious_text
 from urnshelf.plans.furnish import furnish
 from urnshelf.readings.answering import Readings
 from urnshelf.shelved import Shelved
@@ -107,7 +107,7 @@ class Shelf(Shelved):
         from urnshelf.interfaces.members import interface_of
         from urnshelf.readings.explaining import explain
 
-        return explain(interface_of(interface), self._readings)
+        return explain(interface_of(interface), self._readings, obvious_text)
 
     def teach(self, method: Any) -> Callable[[F], F]:
         """Decorate a function that answers a method which is not read.

@@ -96,7 +96,17 @@ def unanswered(call: Call, unread: str) -> str:
         lines.append("  cues          none on this method")
     if unread:
         lines.append(f"  not read      {unread}")
-    return "\n".join([*lines, "", "To answer it:", f"    {suggested_cue(call)}"])
+    lines += ["", "To answer it:", f"    {suggested_cue(call)}"]
+    if unread and not call.target.is_assignment:
+        lines += ["or, for all its calls:", f"    {suggested_lesson(call)}"]
+    return "\n".join(lines)
+
+
+def suggested_lesson(call: Call) -> str:
+    """The line that teaches a method."""
+    member = call.target.member
+    parameters = "".join(f", {name}" for name in member.parameters)
+    return f"@shelf.teach({call.target.state.interface.name}.{member.name})    # def …(shelf{parameters})"
 
 
 def _nearest_cues(cues: Sequence[ScriptedCue], call: Call) -> list[str]:

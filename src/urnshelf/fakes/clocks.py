@@ -25,6 +25,14 @@ def clock_reply(call: LiveCall, clock: Clock) -> Any:
     return NO_REPLY if tell is None else tell(call.target.member.name, clock, call.live)
 
 
+def is_of_a_clock(member: Member) -> bool:
+    """Whether the method is a clock's."""
+    tell = _teller(member)
+    if tell is None or tell is _sleep:
+        return tell is _sleep
+    return tell(member.name, Clock(), (None,) * len(member.parameters)) is not NO_REPLY
+
+
 @lru_cache(maxsize=4096)
 def _teller(member: Member) -> Teller | None:
     """What answers the method; None where it is no clock's."""

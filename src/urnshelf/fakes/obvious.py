@@ -13,7 +13,9 @@ from urnshelf.calls.replies import LiveCall
 from urnshelf.calls.target import Target
 from urnshelf.clock import Clock
 from urnshelf.errors import UrnShelfError
-from urnshelf.fakes.clocks import clock_reply
+from urnshelf.fakes.clocks import clock_reply, is_of_a_clock
+from urnshelf.interfaces.hints import type_name
+from urnshelf.interfaces.members import Member
 from urnshelf.records.shapes import shape_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -74,6 +76,18 @@ def _obvious_reply(call: LiveCall, fake_for: Callable[[Any], Any]) -> Any:
         except UrnShelfError:
             return NO_REPLY  # it cannot be faked, or there are several: then it is not obvious
     return call.target.state.fake if member.name in ("__enter__", "__aenter__") else NO_REPLY
+
+
+def obvious_text(member: Member) -> str:
+    """The obvious reply of a method, in words; empty where there is none."""
+    promised = member.promise.type
+    if is_of_a_clock(member):
+        return "the shelf's clock"
+    if promised is type(None) or promised is NoReturn:
+        return "nothing to do: it promises None"
+    if promised is Self:
+        return "the fake itself"
+    return f"the fake of {type_name(promised)}" if is_interface(promised) else ""
 
 
 def is_interface(form: Any) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple, overload
 
 from urnshelf.calls.wording import declared
@@ -17,7 +17,7 @@ class Explained(NamedTuple):
     method: str
     """As it is declared."""
     read_as: str
-    """The store operation, as SQL; empty where it is not read."""
+    """The store operation, as SQL, or the reply that is obvious; empty where there is neither."""
     advice: str
     """Why it is not read, and what to do; empty where it is, or where there is nothing to do."""
 
@@ -50,8 +50,14 @@ def _lines(method: Explained) -> Iterator[str]:
     yield f"      {method.read_as or 'not read: ' + method.advice}"
 
 
-def explain(interface: Interface, readings: Readings) -> Explanation:
-    """How each method of the interface was read."""
+def explain(interface: Interface, readings: Readings, obvious: Callable[[Member], str]) -> Explanation:
+    """How each method of the interface was read.
+
+    Args:
+        interface: taken apart.
+        readings: the shelf's.
+        obvious: what a method replies that is not read, where that is obvious; else an empty text.
+    """
     methods = []
     for member in interface.members.values():
         if member.kind == "attribute" or member.name in QUIET:
@@ -61,16 +67,15 @@ def explain(interface: Interface, readings: Readings) -> Explanation:
         if lesson is not None:
             methods.append(Explained(declared(member), str(lesson), ""))
         elif isinstance(reading, Unread):
-            methods.append(Explained(declared(member), *_unread(interface, member, reading)))
+            reply = "" if reading.is_operation else obvious(member)
+            advice = "" if reply else _advice(interface.name, member.name, reading)
+            methods.append(Explained(declared(member), reply, advice))
         else:
             methods.append(Explained(declared(member), reading.meaning, ""))
     return Explanation(interface.name, methods)
 
 
-def _unread(interface: Interface, member: Member, reading: Unread) -> tuple[str, str]:
-    """What is read all the same, or the advice."""
-    if member.promise.type is type(None) and not reading.is_operation:
-        return "nothing: it promises None, and gives it", ""
+def _advice(interface: str, method: str, reading: Unread) -> str:
     if not reading.why:
-        return "", "it is about no records; cue it, unless its reply is obvious"
-    return "", f"{reading.why}; cue it, or teach it: @shelf.teach({interface.name}.{member.name})"
+        return "it is about no records; cue it"
+    return f"{reading.why}; cue it, or teach it: @shelf.teach({interface}.{method})"

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from urnshelf.readings.entities import Entity, plurals
+from urnshelf.readings.parameters import comparison_of
 from urnshelf.records.keys import snake_case
 
 LOOK_UPS = frozenset(
@@ -92,7 +93,11 @@ def name_of(method: str, about: Entity, parameters: Sequence[str] = ()) -> Name 
         elif words[0] == "one" or _is_told_by(words[0], parameters):
             words = words[1:]
         else:
-            return f"the word {words[0]!r} of its name is not accounted for"
+            compared = _comparison(words, about)
+            if not compared:
+                return f"the word {words[0]!r} of its name is not accounted for"
+            by.append("_".join(words[:compared]))
+            words = words[compared:]
     return Name(verb, by, flags, order, is_first, many)
 
 
@@ -104,10 +109,19 @@ def _words_of(method: str) -> list[str]:
 def _verb(words: list[str], about: Entity) -> tuple[str, list[str]]:
     if words[:2] == ["look", "up"]:
         return "lookup", words[2:]
+    if words[-1] in ("exists", "exist") and len(words) > 1:  # `email_exists`, `owner_exists`
+        known = "_".join(words[:-1]) in about.names
+        return "exists", words[:-1] if known else ["by", *words[:-1]]
     own = _own_words(words, about)
     if own:  # `berths_by_harbour`
         return ("list" if "_".join(words[:own]) != about.name else "get"), words[own:]
     return words[0], (words if words[0] == "first" or words[0] in _BY else words[1:])
+
+
+def _comparison(words: list[str], about: Entity) -> int:
+    """How many words from here are a field and what it is compared with: `list_placed_before`."""
+    lengths = range(len(words), 1, -1)
+    return next((n for n in lengths if comparison_of("_".join(words[:n]), about) is not None), 0)
 
 
 def _is_told_by(word: str, parameters: Sequence[str]) -> bool:

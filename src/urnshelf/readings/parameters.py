@@ -5,6 +5,7 @@ from __future__ import annotations
 import collections.abc as abc
 import re
 from collections.abc import Callable
+from datetime import date, datetime
 from inspect import Parameter
 from typing import Any, NamedTuple, get_args, get_origin
 
@@ -135,7 +136,7 @@ def condition_maker(name: str, form: Any, about: Entity, several: bool = False) 
     return (
         _equality(name, several, about)
         or _one_of(name, several, form, about)
-        or _comparison(name, about)
+        or comparison_of(name, about)
         or _of_parent(name, form, about)
         or _specification(name, form, about)
     )
@@ -174,11 +175,12 @@ def _one_of(name: str, several: bool, form: Any, about: Entity) -> Make | None:
     return None
 
 
-def _comparison(name: str, about: Entity) -> Make | None:
+def comparison_of(name: str, about: Entity) -> Make | None:
+    """What a name such as `min_depth_m` or `depth_m_below` compares; `placed_before` is about a field `placed_at`."""
     for pattern, sign in _SIGNS:
         for alternative in pattern.split("|"):
             match = re.fullmatch(alternative, name)
-            path = match and (_key_path(match[1], about) or about.path(match[1]))
+            path = match and (_key_path(match[1], about) or about.path(match[1]) or _moment_path(match[1], about))
             if path:
                 return lambda value, path=path, sign=sign: _MAKERS[sign](path, value)  # type: ignore[misc]
     return None
@@ -242,6 +244,11 @@ def _by_names(values: Any, about: Entity) -> Condition:
             raise NotCertain(_no_field(about, name))
         conditions.append(make(value))
     return AllOf(conditions)
+
+
+def _moment_path(name: str, about: Entity) -> str | None:
+    found = [field for field in (f"{name}_at", f"{name}_on") if about.hints.get(field) in (datetime, date)]
+    return found[0] if len(found) == 1 else None
 
 
 def _key_path(name: str, about: Entity) -> str | None:
