@@ -136,6 +136,20 @@ def test_filters_that_are_known_only_when_called(shelf: Shelf) -> None:
         shelf.fake(kinds.Filtered).find(colour="red")
 
 
+def test_an_empty_default_is_not_certain(shelf: Shelf) -> None:
+    class Berths(Protocol):
+        def list(self, harbour: str = "", code_prefix: str = "") -> list[Berth]: ...
+
+    berths = shelf.fake(Berths)
+    stocked = shelf.stock(Berth, 2, harbour="Skarvik")
+    assert berths.list("Skarvik") == stocked
+    with (
+        shelf.refusals_expected(),
+        pytest.raises(UnansweredCall, match="harbour='' may ask for nothing, or for what is empty"),
+    ):
+        berths.list()
+
+
 def test_specifications(shelf: Shelf) -> None:
     berths = shelf.stock(Berth, 6, harbour="Skarvik")
     fake = shelf.fake(kinds.BySpec)

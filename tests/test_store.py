@@ -444,7 +444,13 @@ def test_a_test_can_be_limited_to_some_records(shelf: Shelf) -> None:
     assert shelf.records(Berth).count() == 8
     with shelf.limited_to(shelf.records(Berth).where(column("id") < 3)):
         assert shelf.records(Berth).count() == 2
-    with pytest.raises(RecordRefused, match="takes records, lists of records and queries, not 5"), shelf.limited_to(5):
+    with shelf.limited_to(Berth):
+        shelf.stock(Berth, 1)
+        assert [b.id for b in shelf.records(Berth)] == [9]
+    with (
+        pytest.raises(RecordRefused, match="takes records, lists of records, queries and record types, not 5"),
+        shelf.limited_to(5),
+    ):
         pass
 
 

@@ -146,7 +146,7 @@ class Shelved:
         """A block in which only these records of their types are there, and those that are stored inside it.
 
         Args:
-            records: records, lists of records, and queries.
+            records: records, lists of records, queries, and record types: of such a type, only what is stored inside.
 
         >>> from urnshelf import Shelf
         >>> from urnshelf.demo.harbour import Berth

@@ -13,7 +13,7 @@ from uuid import UUID
 
 from urnshelf.errors import FileRefused
 from urnshelf.files.exact import Unfit, bare, build, record_type_of
-from urnshelf.files.keeping import form_of, put
+from urnshelf.files.keeping import Form, form_of, put
 from urnshelf.interfaces.hints import type_name
 from urnshelf.interfaces.promises import misfit
 from urnshelf.records.display import show
@@ -46,36 +46,38 @@ def load_sql(store: Store, url: str, record_type: type, where: Condition | None,
     form = form_of(record_type)
     with _engine(sqlalchemy, url).connect() as connection:
         name = _table_name(record_type, table, sqlalchemy.inspect(connection))
-        columns = {column["name"] for column in sqlalchemy.inspect(connection).get_columns(name)}
-        lacking = [field for field in form.fields if field not in columns]
-        if lacking:
-            raise FileRefused(
-                f"table {name} has no column {lacking[0]!r} for {record_type.__name__}; "
-                f"it has {', '.join(sorted(columns))}"
-            )
-        query = sqlalchemy.select(*[sqlalchemy.column(field) for field in form.fields]).select_from(
-            sqlalchemy.table(name)
+        rows = _selected(connection, name, form, where, sqlalchemy)
+    places = (f"table {name}, row {number}" for number in range(1, len(rows) + 1))
+    put(store, {record_type: [(_record(row, form, place), place) for row, place in zip(rows, places, strict=True)]})
+
+
+def _selected(connection: Any, name: str, form: Form, where: Condition | None, sqlalchemy: Any) -> list[Any]:
+    columns = {column["name"] for column in sqlalchemy.inspect(connection).get_columns(name)}
+    lacking = [field for field in form.fields if field not in columns]
+    if lacking:
+        raise FileRefused(
+            f"table {name} has no column {lacking[0]!r} for {form.name}; it has {', '.join(sorted(columns))}"
         )
-        if where is not None:
-            query = query.where(sqlalchemy.text(str(where).replace(":", r"\:")))
+    query = sqlalchemy.select(*map(sqlalchemy.column, form.fields)).select_from(sqlalchemy.table(name))
+    if where is not None:
+        query = query.where(sqlalchemy.text(str(where).replace(":", r"\:")))
+    try:
+        return list(connection.execute(query).all())
+    except sqlalchemy.exc.SQLAlchemyError as why:
+        raise FileRefused(f"table {name} cannot be read: {getattr(why, 'orig', None) or why}") from None
+
+
+def _record(row: Any, form: Form, place: str) -> Any:
+    values = {}
+    for field, value in zip(form.fields, row, strict=True):
         try:
-            rows = connection.execute(query).all()
-        except sqlalchemy.exc.SQLAlchemyError as why:
-            raise FileRefused(f"table {name} cannot be read: {getattr(why, 'orig', None) or why}") from None
-    records = []
-    for number, row in enumerate(rows, 1):
-        place = f"table {name}, row {number}"
-        values = {}
-        for field, value in zip(form.fields, row, strict=True):
-            try:
-                values[field] = from_sql(value, form.type_of(field))
-            except Unfit as why:
-                raise FileRefused(f"{place}, field {field}: {why}") from None
-        try:
-            records.append((build(form.told, values), place))
+            values[field] = from_sql(value, form.type_of(field))
         except Unfit as why:
-            raise FileRefused(f"{place}: {why}") from None
-    put(store, {record_type: records})
+            raise FileRefused(f"{place}, field {field}: {why}") from None
+    try:
+        return build(form.told, values)
+    except Unfit as why:
+        raise FileRefused(f"{place}: {why}") from None
 
 
 def from_sql(value: Any, form: Any) -> Any:

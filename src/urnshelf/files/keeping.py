@@ -30,19 +30,24 @@ class Kept(NamedTuple):
     place: str
 
 
-class _Form(NamedTuple):
+class Form(NamedTuple):
     """A type's fields, and their types."""
 
     told: RecordType
     fields: tuple[str, ...]
+
+    @property
+    def name(self) -> str:
+        """The record type's name."""
+        return self.told.name.rpartition(".")[2]
 
     def type_of(self, field: str) -> Any:
         """The field's type."""
         return self.told.fields[field].form if field in self.told.fields else Any
 
 
-Write = Callable[[Path, list[dict[str, Any]], _Form], None]
-Read = Callable[[Path, _Form], Iterator[Kept]]
+Write = Callable[[Path, list[dict[str, Any]], Form], None]
+Read = Callable[[Path, Form], Iterator[Kept]]
 
 
 def save(store: Store, path: str | PathLike[str], format: str) -> None:
@@ -88,12 +93,12 @@ def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
                 raise FileRefused(f"{place}: {why}") from None
 
 
-def form_of(record_type: Any) -> _Form:
+def form_of(record_type: Any) -> Form:
     """The fields of a type whose records are kept."""
     told, shape = record_type_of(record_type), storage_shape(record_type)
     if told is None or shape is None:
         raise FileRefused(f"{record_type.__name__}: its fields have no types, so its records cannot be kept in files")
-    return _Form(told, shape.fields)
+    return Form(told, shape.fields)
 
 
 def _stored(table: Table[Any]) -> list[Any]:
@@ -109,7 +114,7 @@ def _encoded(table: Table[Any], row: Any) -> dict[str, Any]:
         raise FileRefused(f"{table.name}.{why.path}: {why}") from None
 
 
-def _decoded(kept: Kept, form: _Form) -> tuple[Any, str]:
+def _decoded(kept: Kept, form: Form) -> tuple[Any, str]:
     try:
         return decode_record(kept.data, form.told, form.fields), kept.place
     except Unfit as why:
@@ -200,18 +205,18 @@ def _load_directory(where: Path, known: dict[str, type]) -> Iterator[tuple[str, 
         yield name, records
 
 
-def _write_jsonl(path: Path, rows: list[dict[str, Any]], form: _Form) -> None:  # noqa: ARG001
+def _write_jsonl(path: Path, rows: list[dict[str, Any]], form: Form) -> None:  # noqa: ARG001
     _replace(path, "".join(_line(row) + "\n" for row in rows))
 
 
-def _read_jsonl(path: Path, form: _Form) -> Iterator[Kept]:  # noqa: ARG001
+def _read_jsonl(path: Path, form: Form) -> Iterator[Kept]:  # noqa: ARG001
     for number, line in enumerate(_text(path).split("\n"), 1):
         if line.strip():
             place = f"{path.name}, line {number}"
             yield Kept(_parsed(line, place, of_line=True), place)
 
 
-def _write_csv(path: Path, rows: list[dict[str, Any]], form: _Form) -> None:
+def _write_csv(path: Path, rows: list[dict[str, Any]], form: Form) -> None:
     unfinished = path.with_name(path.name + ".part")
     with unfinished.open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file, lineterminator="\n")
@@ -221,7 +226,7 @@ def _write_csv(path: Path, rows: list[dict[str, Any]], form: _Form) -> None:
     unfinished.replace(path)
 
 
-def _read_csv(path: Path, form: _Form) -> Iterator[Kept]:
+def _read_csv(path: Path, form: Form) -> Iterator[Kept]:
     with path.open(newline="", encoding="utf-8") as file:
         reader = csv.reader(file, strict=True)
         try:
@@ -261,7 +266,7 @@ def _from_cell(cell: str, form: Any, place: str) -> Any:
     return _parsed(cell, place, of_line=True)
 
 
-def _write_parquet(path: Path, rows: list[dict[str, Any]], form: _Form) -> None:
+def _write_parquet(path: Path, rows: list[dict[str, Any]], form: Form) -> None:
     pyarrow, parquet = _pyarrow()
     columns = {}
     for name in form.fields:
@@ -284,7 +289,7 @@ def _arrow_kind(kinds: set[type], values: list[Any], pyarrow: Any) -> Any:
     return pyarrow.float64() if kinds == {float} else pyarrow.bool_() if kinds == {bool} else None
 
 
-def _read_parquet(path: Path, form: _Form) -> Iterator[Kept]:
+def _read_parquet(path: Path, form: Form) -> Iterator[Kept]:
     pyarrow, parquet = _pyarrow()
     try:
         table = parquet.read_table(path)

@@ -100,7 +100,7 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Part] | str:
                 make = condition_maker(name, form, about, several)
             if make is None:
                 return _no_field(about, wanted)
-            parts.append(Part("condition", name, position, make, parameter.default is None))
+            parts.append(_condition(name, position, make, parameter))
             continue
         part = _part(name, position, parameter, form, about)
         if part is None:
@@ -125,7 +125,25 @@ def _part(name: str, position: int, parameter: Parameter, form: Any, about: Enti
     if parameter.kind is Parameter.VAR_KEYWORD or (name in _FILTERS and is_row_type(_bare(form))):
         return Part("condition", name, position, lambda values: _by_names(values, about), optional)
     make = condition_maker(name, form, about, parameter.kind is Parameter.VAR_POSITIONAL)
-    return None if make is None else Part("condition", name, position, make, optional)
+    return None if make is None else _condition(name, position, make, parameter)
+
+
+def _condition(name: str, position: int, make: Make, parameter: Parameter) -> Part:
+    return Part("condition", name, position, _unless_unclear(make, parameter), parameter.default is None)
+
+
+def _unless_unclear(make: Make, parameter: Parameter) -> Make:
+    """An empty default may mean anything at all, or just what is empty: a call that relies on it is left to a cue."""
+    default = parameter.default
+    if default or not isinstance(default, (str, tuple, list, frozenset)) or isinstance(make(default), TextPart):
+        return make
+
+    def clear(value: Any) -> Condition:
+        if type(value) is type(default) and value == default:
+            raise NotCertain(f"{parameter.name}={default!r} may ask for nothing, or for what is empty")
+        return make(value)
+
+    return clear
 
 
 def condition_maker(name: str, form: Any, about: Entity, several: bool = False) -> Make | None:

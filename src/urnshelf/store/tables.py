@@ -328,8 +328,13 @@ class Store:
         """Show only these records of their types, and those that are stored from now on."""
         keys: dict[type, set[Any]] = {}
         for record in _flat(records):
+            if isinstance(record, type):
+                keys.setdefault(self.table(record).record_type, set())
+                continue
             if storage_shape(type(record)) is None:
-                raise RecordRefused(f"limited_to() takes records, lists of records and queries, not {show(record)}")
+                raise RecordRefused(
+                    f"limited_to() takes records, lists of records, queries and record types, not {show(record)}"
+                )
             keys.setdefault(type(record), set()).add(self.table(type(record)).key_of(record))
         before = {record_type: self.table(record_type).stored.limited for record_type in keys}
         try:
