@@ -20,6 +20,7 @@ from repositories import Owner
 from urnshelf import (
     ClockRefused,
     CueRefused,
+    InterfaceRefused,
     RecordMissing,
     RecordRefused,
     ReplyRefused,
@@ -454,7 +455,8 @@ def test_two_fakes_over_one_shelf_with_different_rights(shelf: Shelf) -> None:
     assert office.as_user.find(3) is None
     with pytest.raises(RecordRefused, match="is not seen from here"):
         office.as_user.save(Vessel(3, "x", "X-1"))
-    shelf.view(Vessel, column("id") > 2)
+    with pytest.raises(InterfaceRefused, match=r"view= takes what shelf.view\(…\) gives, not <SELECT \* FROM vessel"):
+        shelf.fake(VesselRepository, name="third", view=shelf.records(Vessel).where(column("id") > 2))
 
 
 # --- taught methods ---------------------------------------------------------------------------------------------------

@@ -10,10 +10,12 @@ from typing import TYPE_CHECKING, Any, Literal, Self, TypeVar, overload
 from urnshelf.calls.cue import Cue, script
 from urnshelf.calls.desk import Desk
 from urnshelf.clock import Clock
+from urnshelf.errors import InterfaceRefused
 from urnshelf.fakes.making import Fakes
 from urnshelf.fakes.obvious import obvious, obvious_text
 from urnshelf.plans.furnish import furnish
 from urnshelf.readings.answering import Readings
+from urnshelf.records.display import show
 from urnshelf.shelved import Shelved
 from urnshelf.store.tables import Table
 
@@ -52,6 +54,7 @@ class Shelf(Shelved):
             raise ValueError(f"unanswered={unanswered!r}: choose 'refuse' or 'empty'")
         super().__init__(seed)
         self.clock = Clock()
+        """The clock of clock interfaces and of values that expire; it moves only when it is told."""
         self._readings = readings = Readings(self._store, self.clock)
         answerers = [script, readings.answer, obvious(self._fake_for, self.clock, readings.must_be_told)]
         if unanswered == "empty":
@@ -76,9 +79,11 @@ class Shelf(Shelved):
             view: what it sees of the records of one type from now on; made by `shelf.view(…)`.
 
         Raises:
-            InterfaceRefused: it cannot be faked, or several fakes have names and none was given.
+            InterfaceRefused: it cannot be faked, several fakes have names and none was given, or no view was given as one.
         """
         if view is not None:
+            if not isinstance(view, Table):
+                raise InterfaceRefused(f"view= takes what shelf.view(…) gives, not {show(view, 60)}")
             self._readings.see_through(self._fakes.state(interface, name), view)
         return self._fakes.give(interface, name)
 
