@@ -206,6 +206,12 @@ class Finders(Protocol):
     def search(self, *, joined_since: datetime | None = None, name_prefix: str = "") -> list[Owner]:
         """SELECT * FROM owner WHERE joined_at >= :joined_since AND substr(name, 1, length(:name_prefix)) = :name_prefix"""
 
+    def find_by_age_between(self, low: int, high: int) -> list[Owner]:
+        """SELECT * FROM owner WHERE age >= :low AND age <= :high"""
+
+    def find_by_tags(self, tags: list[str]) -> list[Owner]:
+        """not read: it is not certain what 'tags' asks of a field that is a collection itself"""
+
     def find_youngest(self) -> Owner:
         """not read: the word 'youngest' of its name is not accounted for"""
 
@@ -637,6 +643,9 @@ class ReadOnly(Protocol):
 
 
 class VesselFinder(Protocol):
+    def contains(self, vessel: Vessel) -> bool:
+        """SELECT EXISTS (SELECT * FROM vessel WHERE id = :vessel)"""
+
     def exists(self, *, call_sign: str) -> bool:
         """SELECT EXISTS (SELECT * FROM vessel WHERE call_sign = :call_sign)"""
 

@@ -79,7 +79,7 @@ class Shelf(Shelved):
             view: what it sees of the records of one type from now on; made by `shelf.view(…)`.
 
         Raises:
-            InterfaceRefused: it cannot be faked, several fakes have names and none was given, or no view was given as one.
+            InterfaceRefused: it cannot be faked, or several fakes have names and none was given.
         """
         if view is not None:
             if not isinstance(view, Table):

@@ -86,12 +86,12 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Part] | str:
         by: the fields that its name speaks of, which are those of its first parameters, in this order.
     """
     parts: list[Part] = []
-    told = list(by)
+    told = [one for name in by for one in _bounds(name, about)]
     named = [p for p in member.signature.parameters.values() if p.kind is not Parameter.VAR_KEYWORD]
-    spare = [p for p in named if not _is_paging(p.name, about)]
+    has_room = len([p for p in named if not _is_paging(p.name, about)]) >= len(told)
     for position, (name, parameter) in enumerate(member.signature.parameters.items()):
         form = member.parameter_types[name]
-        is_paging = _is_paging(name, about) and len(spare) >= len(by)
+        is_paging = _is_paging(name, about) and has_room
         if told and not is_paging and parameter.kind is not Parameter.VAR_KEYWORD:
             wanted = told.pop(0)
             several = parameter.kind is Parameter.VAR_POSITIONAL
@@ -114,8 +114,14 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Part] | str:
     return parts
 
 
+def _bounds(name: str, about: Entity) -> tuple[str, ...]:
+    """`find_by_age_between(low, high)` speaks of two parameters."""
+    base = name.removesuffix("_between")
+    return (f"{base}_gte", f"{base}_lte") if base != name and about.path(base) is not None else (name,)
+
+
 def _is_paging(name: str, about: Entity) -> bool:
-    return name in _PAGING and about.path(name) is None
+    return name in _PAGING and about.path(name) is None and name not in about.names
 
 
 def _part(name: str, position: int, parameter: Parameter, form: Any, about: Entity) -> Part | None:
@@ -150,7 +156,7 @@ def condition_maker(name: str, form: Any, about: Entity, several: bool = False) 
     """What makes a condition of an argument of this name and type; None where that is not certain."""
     name = re.sub("__+", "_", name).removesuffix("_")
     form = _bare(form)
-    several = several or get_origin(form) in COLLECTIONS or form in COLLECTIONS
+    several = several or _is_collection_type(form)
     return (
         _equality(name, several, about)
         or _one_of(name, several, form, about)
@@ -165,7 +171,9 @@ def _equality(name: str, several: bool, about: Entity) -> Make | None:
     if path is None:
         flag = about.flags.get(name)
         return None if flag is None or several else lambda value: _flag_condition(flag, value)
-    if several and about.hints.get(path) not in COLLECTIONS and get_origin(about.hints.get(path)) not in COLLECTIONS:
+    if several and _is_collection_type(about.hints.get(path)):
+        return None  # all of these, any of them, just these: it is not certain
+    if several:
         return lambda values: column(path).one_of(values)
     return lambda value: equals(path, value)
 
@@ -205,12 +213,14 @@ def comparison_of(name: str, about: Entity) -> Make | None:
 
 
 def _of_parent(name: str, form: Any, about: Entity) -> Make | None:
-    """A record of another type, which the records refer to by its key."""
-    if not is_record_type(form) or form is about.record_type:
+    """A record of another type, which the records refer to by its key; or one of their own type."""
+    if not is_record_type(form):
         return None
-    parent = entity(form)
+    parent = about if form is about.record_type else entity(form)
     if len(parent.key_fields) != 1:
         return None
+    if parent is about:  # `exists(owner)`
+        return lambda value: equals(about.key_fields[0], _of(value, about.key_fields[0]))
     for field in (f"{name}_id", f"{parent.name}_id"):
         if field in about.fields:
             return lambda value: equals(field, _of(value, parent.key_fields[0]))
@@ -273,7 +283,13 @@ def _key_path(name: str, about: Entity) -> str | None:
     return about.key_fields[0] if len(about.key_fields) == 1 and about.is_key(name) else None
 
 
+def _is_collection_type(form: Any) -> bool:
+    return form in COLLECTIONS or get_origin(form) in COLLECTIONS
+
+
 def _no_field(about: Entity, name: str) -> str:
+    if about.path(name) is not None:
+        return f"it is not certain what {name!r} asks of a field that is a collection itself"
     return f"{about.record_type.__name__} has no field {name!r}"
 
 
