@@ -78,7 +78,8 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
     if used is not None and report.failed and call.excinfo is not None:
         report.sections.append(("urn shelf", section(used, call.excinfo.value)))
     if call.when == "teardown":
-        _running.remove(item)
+        if item in _running:
+            _running.remove(item)
         if used is not None:
             used.let_go()
             del item.stash[_SHELF]  # pytest keeps its items to the end
