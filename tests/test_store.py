@@ -310,6 +310,11 @@ def test_keys_are_found_and_assigned(shelf: Shelf) -> None:
     assert lights.add({"id": None, "harbour": "Skarvik"})["id"] == 1  # type: ignore[typeddict-item]
 
 
+def test_a_key_must_not_change(shelf: Shelf) -> None:
+    with pytest.raises(RecordRefused, match=r"\[1\] cannot be a key of Berth"):
+        shelf.records(Berth).get([1])
+
+
 def test_records_without_a_key_are_kept_too(shelf: Shelf) -> None:
     table = shelf.records(Address)
     for street in ("a", "b", "c"):

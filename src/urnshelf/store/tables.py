@@ -210,7 +210,10 @@ class Table(Generic[T]):
         return Table(self.stored, self._store, (*self._seen, *(self._safe(part) for part in more)))
 
     def _row(self, key: Any) -> Any:
-        row = self.stored.by_key.get(key)
+        try:
+            row = self.stored.by_key.get(key)
+        except TypeError:
+            raise RecordRefused(f"{show(key)} cannot be a key of {self.name}: it can change") from None
         if row is None or (self._sees is None and self.stored.limited is None) or self._shows(key, row):
             return row
         return None
