@@ -49,7 +49,3 @@ class Fakes:
         except TypeError:  # not hashable: certainly no interface, and said so by interface_of
             interface_of(form)
             raise
-
-    def known(self, form: Any) -> bool:
-        """Whether there is a fake of this interface yet."""
-        return bool(self._made.get(form))

@@ -235,8 +235,11 @@ class Shown(Condition):
         return self._text
 
 
-class AllOf(Condition):
-    """Conditions that all hold."""
+class Joined(Condition):
+    """Several conditions, one of which may decide alone."""
+
+    decisive: bool
+    """The verdict of a part that is the verdict of the whole."""
 
     def __init__(self, parts: Iterable[Condition]) -> None:
         self.parts = tuple(parts)
@@ -247,51 +250,37 @@ class AllOf(Condition):
         return tuple(field for part in self.parts for field in part.fields)
 
     def test(self) -> Test:
-        """False where one is false; else unknown where one is unknown."""
+        """Decided by one part; else unknown where a part is unknown."""
         tests = [part.test() for part in self.parts]
         if len(tests) == 1:
             return tests[0]
+        decisive = self.decisive
 
         def verdict(record: Any) -> bool | None:
             unknown = False
             for test in tests:
                 one = test(record)
-                if one is False:
-                    return False
+                if one is decisive:
+                    return decisive
                 unknown = unknown or one is None
-            return None if unknown else True
+            return None if unknown else not decisive
 
         return verdict
+
+
+class AllOf(Joined):
+    """Conditions that all hold."""
+
+    decisive = False
 
     def __str__(self) -> str:
         return " AND ".join(f"({part})" if isinstance(part, AnyOf) else str(part) for part in self.parts) or "1 = 1"
 
 
-class AnyOf(Condition):
+class AnyOf(Joined):
     """Conditions of which one holds."""
 
-    def __init__(self, parts: Iterable[Condition]) -> None:
-        self.parts = tuple(parts)
-
-    @property
-    def fields(self) -> tuple[str, ...]:
-        """Those of all its parts."""
-        return tuple(field for part in self.parts for field in part.fields)
-
-    def test(self) -> Test:
-        """True where one is true; else unknown where one is unknown."""
-        tests = [part.test() for part in self.parts]
-
-        def verdict(record: Any) -> bool | None:
-            unknown = False
-            for test in tests:
-                one = test(record)
-                if one:
-                    return True
-                unknown = unknown or one is None
-            return None if unknown else False
-
-        return verdict
+    decisive = True
 
     def __str__(self) -> str:
         return " OR ".join(f"({part})" if isinstance(part, AllOf) else str(part) for part in self.parts) or "1 = 0"

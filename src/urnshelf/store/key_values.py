@@ -58,11 +58,6 @@ class KeyValues:
         """The keys that have a value, in the order in which they came."""
         return [key for key in list(self._entries) if self.find(key) is not ABSENT]
 
-    def seconds_left(self, key: Any) -> float | None:
-        """How long a value will still be there; None for ever."""
-        until = self._entries[key][1]
-        return None if until is None else (until - self._clock.now).total_seconds()
-
     def restore(self, key: Any, row: Any) -> None:
         """Put back what was there before a change."""
         if row is ABSENT:
