@@ -46,6 +46,7 @@ from urnshelf.demo.harbour import (
     VesselRepository,
 )
 from urnshelf.demo.harbour.adaptors.sqlite import SqliteBerths, SqliteMoorings, SqliteVessels, open_harbour
+from urnshelf.store.conditions import Condition
 
 GENERIC: dict[str, Any] = {
     "GenericRepository": kinds.GenericRepository[Vessel, int],
@@ -149,6 +150,16 @@ def test_an_empty_default_is_not_certain(shelf: Shelf) -> None:
         pytest.raises(UnansweredCall, match="harbour='' may ask for nothing, or for what is empty"),
     ):
         berths.list()
+
+
+def test_a_condition_may_be_an_argument(shelf: Shelf) -> None:
+    class Berths(Protocol):
+        def find(self, where: Condition) -> list[Berth]: ...
+
+    berths = shelf.stock(Berth, 5)
+    assert shelf.fake(Berths).find(column("id") > 3) == berths[3:]
+    with shelf.refusals_expected(), pytest.raises(UnansweredCall, match="Berth has no field 'colour'"):
+        shelf.fake(Berths).find(column("colour") == "red")
 
 
 def test_specifications(shelf: Shelf) -> None:

@@ -230,7 +230,7 @@ def _of_parent(name: str, form: Any, about: Entity) -> Make | None:
 def _specification(name: str, form: Any, about: Entity) -> Make | None:
     """A condition as an object: a function, a thing that can tell whether it is satisfied, or a record of filters."""
     if isinstance(form, type) and issubclass(form, Condition):
-        return lambda value: Shown(repr(value)) if isinstance(value, Placeholder) else value
+        return lambda value: Shown(repr(value)) if isinstance(value, Placeholder) else _known_paths(value, about)
     if form is abc.Callable or get_origin(form) is abc.Callable or (form is Any and name in _PREDICATES):
         return lambda value: Shown(f"python({value})") if isinstance(value, Placeholder) else Predicate(value)
     asked = next((n for n in ("is_satisfied_by", "satisfied_by", "matches") if hasattr(form, n)), None)
@@ -241,6 +241,13 @@ def _specification(name: str, form: Any, about: Entity) -> Make | None:
     if is_record_type(form) and form is not about.record_type:
         return _filter_record(form, about)
     return None
+
+
+def _known_paths(condition: Condition, about: Entity) -> Condition:
+    for path in condition.fields:
+        if path.partition(".")[0] not in about.fields:
+            raise NotCertain(_no_field(about, path))
+    return condition
 
 
 def _filter_record(form: Any, about: Entity) -> Make | None:
