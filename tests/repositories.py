@@ -6,7 +6,7 @@ from abc import ABC, abstractmethod
 from collections.abc import AsyncIterator, Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from decimal import Decimal
 from enum import Enum
 from typing import Any, Generic, Literal, NamedTuple, NotRequired, Protocol, TypedDict, TypeVar
@@ -210,7 +210,7 @@ class Finders(Protocol):
         """SELECT * FROM owner WHERE age >= :low AND age <= :high"""
 
     def find_by_tags(self, tags: list[str]) -> list[Owner]:
-        """not read: it is not certain what 'tags' asks of a field that is a collection itself"""
+        """not read: it is not certain how 'tags' compares with a field of type list[str]"""
 
     def find_youngest(self) -> Owner:
         """not read: the word 'youngest' of its name is not accounted for"""
@@ -644,7 +644,28 @@ class ReadOnly(Protocol):
 
 class VesselFinder(Protocol):
     def contains(self, vessel: Vessel) -> bool:
-        """SELECT EXISTS (SELECT * FROM vessel WHERE id = :vessel)"""
+        """not read: Vessel has no field 'vessel'"""
+
+    def find_similar(self, similar_to: Vessel) -> list[Vessel]:
+        """not read: the word 'similar' of its name is not accounted for"""
+
+    def search(self, example: Vessel) -> list[Vessel]:
+        """not read: Vessel has no field 'example'"""
+
+    def list_by_kind(self, kind: str) -> list[Vessel]:
+        """not read: it is not certain how 'kind' compares with a field of type VesselKind"""
+
+    def list_by_ids(self, ids: list[str]) -> list[Vessel]:
+        """not read: Vessel has no field 'ids'"""
+
+    def list(self, insured_until: date) -> list[Vessel]:
+        """not read: it is not certain how 'insured_until' compares with a field of type datetime"""
+
+    def remove_from_harbour(self, owner: Vessel) -> None:
+        """not read: Vessel has no field 'harbour'"""
+
+    def save_draft(self, draft: Vessel) -> None:
+        """not read: the word 'draft' of its name is not accounted for"""
 
     def exists(self, *, call_sign: str) -> bool:
         """SELECT EXISTS (SELECT * FROM vessel WHERE call_sign = :call_sign)"""

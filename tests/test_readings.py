@@ -551,6 +551,10 @@ def test_an_explanation_is_a_table_to_read(shelf: Shelf) -> None:
     assert "cue it, or teach it: @shelf.teach(Enriched.find_nearest)" in told
 
 
+class Scales(Protocol):
+    def get(self, key: int) -> kinds.Chart | None: ...
+
+
 def test_a_key_that_was_told_is_read(shelf: Shelf) -> None:
     fake = shelf.fake(kinds.TextKeys)
     shelf.stock(kinds.Chart("north", 5))
@@ -558,8 +562,9 @@ def test_a_key_that_was_told_is_read(shelf: Shelf) -> None:
     other = Shelf()
     other.define(kinds.Chart, key="scale")
     other.stock(kinds.Chart("north", 5))
-    told = {e.method.partition("(")[0]: e.read_as for e in other.explain(kinds.TextKeys)}
-    assert told["get"] == "SELECT * FROM chart WHERE scale = :chart_id"
+    [told] = other.explain(Scales)
+    assert told.read_as == "SELECT * FROM chart WHERE scale = :key"
+    assert other.fake(Scales).get(5) == kinds.Chart("north", 5)
 
 
 # --- clocks -----------------------------------------------------------------------------------------------------------

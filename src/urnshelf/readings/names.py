@@ -32,6 +32,7 @@ _NOISE = frozenset(
     """.split()
 )
 _BY = frozenset({"by", "for", "with", "where", "in", "at", "from", "having", "matching", "of", "using"})
+_COMPARING = frozenset("after before since until between to above below over under min max".split())
 _TAILS = (["or", "none"], ["if", "exists"], ["with", "count"], ["and", "count"], ["with", "total"])
 
 
@@ -129,7 +130,7 @@ def _is_told_by(word: str, parameters: Sequence[str]) -> bool:
     tokens = [token for name in parameters for token in name.split("_")]
     if word in ("sorted", "ordered"):
         return any(token in ("sort", "order") for token in tokens)
-    return word in tokens or (word == "between" and len(parameters) > 1)
+    return word in _COMPARING and (word in tokens or (word == "between" and len(parameters) > 1))
 
 
 def _own_words(words: list[str], about: Entity) -> int:

@@ -6,9 +6,11 @@ import collections.abc as abc
 import re
 from collections.abc import Callable
 from datetime import date, datetime
+from decimal import Decimal
 from inspect import Parameter
 from typing import Any, NamedTuple, get_args, get_origin
 
+from urnshelf.interfaces.hints import type_name
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity, entity
 from urnshelf.readings.reading import NotCertain
@@ -24,6 +26,7 @@ Make = Callable[[Any], Condition]
 COLLECTIONS = (
     list, set, frozenset, tuple, abc.Sequence, abc.Collection, abc.Iterable, abc.Set, abc.MutableSequence,
 )  # fmt: skip
+_NUMBERS = (int, float, Decimal)
 _FILTERS = frozenset({"filters", "filter", "criteria", "where", "conditions", "query", "params", "kwargs", "by"})
 _PREDICATES = frozenset({"predicate", "condition", "filter", "where", "matches", "test", "fn", "func", "specification"})
 _PAGING = {
@@ -158,7 +161,7 @@ def condition_maker(name: str, form: Any, about: Entity, several: bool = False) 
     form = _bare(form)
     several = several or _is_collection_type(form)
     return (
-        _equality(name, several, about)
+        _equality(name, several, form, about)
         or _one_of(name, several, form, about)
         or comparison_of(name, about)
         or _of_parent(name, form, about)
@@ -166,13 +169,13 @@ def condition_maker(name: str, form: Any, about: Entity, several: bool = False) 
     )
 
 
-def _equality(name: str, several: bool, about: Entity) -> Make | None:
+def _equality(name: str, several: bool, form: Any, about: Entity) -> Make | None:
     path = _key_path(name, about) or about.path(name)
     if path is None:
         flag = about.flags.get(name)
         return None if flag is None or several else lambda value: _flag_condition(flag, value)
-    if several and _is_collection_type(about.hints.get(path)):
-        return None  # all of these, any of them, just these: it is not certain
+    if not _can_equal(_item(form) if several else form, about.hints.get(path)):
+        return None
     if several:
         return lambda values: column(path).one_of(values)
     return lambda value: equals(path, value)
@@ -196,7 +199,7 @@ def _one_of(name: str, several: bool, form: Any, about: Entity) -> Make | None:
             field.endswith("y") and name == f"{field[:-1]}ies"
         ):
             path = _key_path(field, about) or about.path(field)
-            if path is not None:
+            if path is not None and _can_equal(_item(form), about.hints.get(path)):
                 return lambda values: column(path).one_of(values)
     return None
 
@@ -213,14 +216,12 @@ def comparison_of(name: str, about: Entity) -> Make | None:
 
 
 def _of_parent(name: str, form: Any, about: Entity) -> Make | None:
-    """A record of another type, which the records refer to by its key; or one of their own type."""
-    if not is_record_type(form):
+    """A record of another type, which the records refer to by its key."""
+    if not is_record_type(form) or form is about.record_type:
         return None
-    parent = about if form is about.record_type else entity(form)
+    parent = entity(form)
     if len(parent.key_fields) != 1:
         return None
-    if parent is about:  # `exists(owner)`
-        return lambda value: equals(about.key_fields[0], _of(value, about.key_fields[0]))
     for field in (f"{name}_id", f"{parent.name}_id"):
         if field in about.fields:
             return lambda value: equals(field, _of(value, parent.key_fields[0]))
@@ -294,9 +295,30 @@ def _is_collection_type(form: Any) -> bool:
     return form in COLLECTIONS or get_origin(form) in COLLECTIONS
 
 
+def _item(form: Any) -> Any:
+    args = get_args(form)
+    return args[0] if args and _is_collection_type(form) else Any if _is_collection_type(form) else form
+
+
+def _can_equal(form: Any, field: Any) -> bool:
+    """Whether values of a parameter's type can be those of a field: a day is no moment, a text is no enum's member.
+
+    Where one of the types is not told, or is no plain class, it is taken for granted; but what collections have to do
+    with each other (all of these, any of them, just these) is not.
+    """
+    if _is_collection_type(field):
+        return False
+    if Any in (form, field) or not isinstance(form, type) or not isinstance(field, type):
+        return True
+    if {form, field} == {date, datetime}:
+        return False
+    return issubclass(form, field) or issubclass(field, form) or (form in _NUMBERS and field in _NUMBERS)
+
+
 def _no_field(about: Entity, name: str) -> str:
-    if about.path(name) is not None:
-        return f"it is not certain what {name!r} asks of a field that is a collection itself"
+    path = _key_path(name, about) or about.path(name)
+    if path is not None:
+        return f"it is not certain how {name!r} compares with a field of type {type_name(about.hints.get(path))}"
     return f"{about.record_type.__name__} has no field {name!r}"
 
 
