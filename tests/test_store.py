@@ -20,7 +20,7 @@ from urnshelf import RecordMissing, RecordOutdated, RecordRefused, Shelf, column
 from urnshelf.demo.harbour import Berth, BerthUnknown, Mooring, Vessel
 from urnshelf.store.conditions import Condition
 from urnshelf.store.queries import Query
-from urnshelf.store.values import sql_value
+from urnshelf.records.sql import to_sql
 
 
 @dataclass
@@ -45,7 +45,7 @@ def database(stays: list[Stay]) -> sqlite3.Connection:
         "CREATE TABLE stay (id INTEGER PRIMARY KEY, harbour TEXT, nights INTEGER, depth_m REAL, dues NUMERIC, paid INTEGER, "
         'colour TEXT, begun_at TEXT, "on" TEXT, length REAL, owner TEXT)'
     )
-    rows = [[sql_value(value) for value in vars(stay).values()] for stay in stays]
+    rows = [[to_sql(value) for value in vars(stay).values()] for stay in stays]
     connection.executemany(f"INSERT INTO stay VALUES ({', '.join('?' * 11)})", rows)
     return connection
 

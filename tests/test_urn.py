@@ -26,8 +26,9 @@ from hypothesis import strategies as st
 import record_types as kinds
 from urnshelf import RecordRefused, Shelf, Urn, rules
 from urnshelf.demo.harbour import Berth, Mooring, Vessel
-from urnshelf.interfaces.hints import hints_of
-from urnshelf.interfaces.promises import misfit
+from urnshelf.records.fit import misfit
+from urnshelf.types.annotations import hints_of
+from urnshelf.types.nodes import node_of
 
 URN = Urn(7)
 CLASSES: list[Any] = [
@@ -76,7 +77,7 @@ def test_every_field_type_is_what_it_says() -> None:
     records = URN.draw(kinds.Plain, 300)
     for record in records:
         for name, form in hints.items():
-            assert misfit(getattr(record, name), form) is None, name
+            assert misfit(getattr(record, name), node_of(form)) is None, name
     assert {type(r.either) for r in records} == {int, str, kinds.Flag}
     assert {r.maybe is None for r in records} == {True, False}
     assert {r.word for r in records} == set(get_args(hints["word"]))

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from urnshelf.calls.tally import Tally
-from urnshelf.calls.wording import plural
+from urnshelf.calls.wording import plural, unknown_attribute
 from urnshelf.errors import UrnShelfError
 from urnshelf.shelf import Shelf
 
@@ -81,7 +81,7 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
         if item in _running:
             _running.remove(item)
         if used is not None:
-            used.let_go()
+            used._let_go()
             del item.stash[_SHELF]  # pytest keeps its items to the end
     return report
 
@@ -89,10 +89,13 @@ def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) ->
 def section(used: Shelf, error: BaseException) -> str:
     """What the shelf has to say about a failed test."""
     parts = [f"seed {used.seed} (the same records again: --urnshelf-seed {used.seed})"]
-    last = used.desk.last_look
+    last = used._desk.last_look
     if isinstance(error, AssertionError) and last is not None and not getattr(last, "is_told", False):
         parts.append(str(last))
-    hidden = [r for r in used.desk.refusals if r is not error and str(r) not in str(error)]
+    unknown = unknown_attribute(error)
+    if unknown:
+        parts.append(unknown)
+    hidden = [r for r in used._desk.refusals if r is not error and str(r) not in str(error)]
     if not isinstance(error, pytest.fail.Exception):
         parts += [f"caught by the code under test: {refusal}" for refusal in hidden[:2]]
     unused = used.unused_cues()

@@ -7,8 +7,10 @@ from contextlib import AbstractContextManager
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Literal, Self, TypeVar, overload
 
-from urnshelf.calls.cue import Cue, script
+from urnshelf.calls.cue import Cue
 from urnshelf.calls.desk import Desk
+from urnshelf.calls.script import script
+from urnshelf.calls.wording import unknown_attribute
 from urnshelf.clock import Clock
 from urnshelf.errors import InterfaceRefused
 from urnshelf.fakes.making import Fakes
@@ -61,8 +63,8 @@ class Shelf(Shelved):
             from urnshelf.fakes.empty import empty  # few shelves do
 
             answerers.append(empty)
-        self.desk = Desk(answerers, check_replies, readings.why_not)
-        self._fakes = Fakes(self.desk)
+        self._desk = Desk(answerers, check_replies, readings.why_not)
+        self._fakes = Fakes(self._desk)
 
     @overload
     def fake(  # type: ignore[overload-overlap]
@@ -84,7 +86,7 @@ class Shelf(Shelved):
         if view is not None:
             if not isinstance(view, Table):
                 raise InterfaceRefused(f"view= takes what shelf.view(…) gives, not {show(view, 60)}")
-            self._readings.see_through(self._fakes.state(interface, name), view)
+            self._readings.see_through(self._fakes.state(interface, name), view._view)
         return self._fakes.give(interface, name)
 
     def furnish(self, service: Callable[..., T], **given: Any) -> T:
@@ -109,7 +111,7 @@ class Shelf(Shelved):
         >>> print(Shelf().explain(BerthRepository)[0].read_as)
         SELECT * FROM berth WHERE id = :berth_id
         """
-        from urnshelf.interfaces.members import interface_of
+        from urnshelf.interfaces.taking_apart import interface_of
         from urnshelf.readings.explaining import explain
 
         return explain(interface_of(interface), self._readings, obvious_text)
@@ -144,15 +146,15 @@ class Shelf(Shelved):
 
     def unused_cues(self) -> list[Cue[..., Any]]:
         """The cues that answered no call, in the order they were set; `hidden_by` tells of a newer cue in the way."""
-        return [cue for cue in self.desk.cues if not cue.used]
+        return [cue for cue in self._desk.cues if not cue.used]
 
     def refusals_expected(self) -> AbstractContextManager[None]:
         """A block in which refusals are what the test is about; they do not fail it."""
-        return self.desk.refusals_expected()
+        return self._desk.refusals_expected()
 
     def close(self) -> None:
         """Leave the shelf; raises RefusalHidden for a refusal that was caught, CueRefused for a cue without a reply."""
-        self.desk.check_out()
+        self._desk.check_out()
 
     def __enter__(self) -> Self:
         return self
@@ -160,17 +162,20 @@ class Shelf(Shelved):
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        self.desk.check_out(error)
+        told = unknown_attribute(error)
+        if told:
+            error.add_note(told)  # type: ignore[union-attr]  # only an error has something to be told of
+        self._desk.check_out(error)
 
     def __repr__(self) -> str:
         return f"<shelf, seed {self.seed}>"
 
-    def let_go(self) -> None:
+    def _let_go(self) -> None:
         """The test is over: undo the ties among the shelf's objects, so that they go at once.
 
         The pytest plugin does it; nobody else need.
         """
-        self.desk.let_go()
+        self._desk.let_go()
         self._store.let_go()
 
     def _fake_for(self, interface: Any) -> Any:

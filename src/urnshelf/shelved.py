@@ -12,7 +12,8 @@ from urnshelf.store.conditions import Condition
 from urnshelf.store.definition import Definition, MakeError
 from urnshelf.store.journal import Savepoint
 from urnshelf.store.queries import Query
-from urnshelf.store.tables import Store, Table
+from urnshelf.store.stored import Store
+from urnshelf.store.tables import Table
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -140,7 +141,7 @@ class Shelved:
         >>> len(as_user.list()), as_user.find(5)
         (3, None)
         """
-        return self._store.table(record_type).through(*conditions, **fields)
+        return Table(self._store.view(record_type).through(*conditions, **fields))
 
     def limited_to(self, *records: Any) -> AbstractContextManager[None]:
         """A block in which only these records of their types are there, and those that are stored inside it.
@@ -194,7 +195,7 @@ class Shelved:
         Raises:
             FileRefused: it cannot be written.
         """
-        from urnshelf.files.keeping import save
+        from urnshelf.files.shelves import save
 
         save(self._store, path, format)
 
@@ -219,7 +220,7 @@ class Shelved:
         >>> list(other.records(Berth)) == list(shelf.records(Berth))
         True
         """
-        from urnshelf.files.keeping import load
+        from urnshelf.files.shelves import load
 
         load(self._store, path, record_types)
 

@@ -4,35 +4,35 @@ from __future__ import annotations
 
 import inspect
 import sys
-import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Iterator
-from functools import lru_cache
-from types import CodeType
-from typing import Any, Generic, ParamSpec, TypeVar, cast, overload
+from typing import Any, Generic, ParamSpec, Self, TypeVar, overload
 
-from urnshelf.calls.ledger import NO_REPLY, Outcome
-from urnshelf.calls.place import Place, locate, place_of
+from urnshelf.calls.place import Place, locate
 from urnshelf.calls.replies import (
     Computed,
-    LiveCall,
     PassedThrough,
-    Pending,
     Raising,
     Reply,
     Streamed,
     Values,
     WhenSpent,
-    as_called,
     raising,
 )
-from urnshelf.calls.target import UNASSIGNED, AssignmentHandle, AttributeHandle, ScriptedCue, Target, target_of
+from urnshelf.calls.script import Line
+from urnshelf.calls.target import (
+    AssignmentHandle,
+    AssignmentTarget,
+    AttributeHandle,
+    MethodTarget,
+    Target,
+    target_of,
+)
 from urnshelf.calls.wording import signature_line
 from urnshelf.errors import CueRefused, ReplyRefused, UrnShelfError
-from urnshelf.interfaces.hints import type_name
-from urnshelf.interfaces.promises import misfit
 from urnshelf.records.display import show
-from urnshelf.records.equality import Matcher, same
-from urnshelf.records.matchers import whatever
+from urnshelf.records.equality import Matcher
+from urnshelf.records.fit import misfit
+from urnshelf.types.forms import type_name
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -40,30 +40,12 @@ T = TypeVar("T")
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-_EXACT = frozenset(f"builtins.{name}" for name in ("str", "int", "float", "bool", "bytes", "NoneType")) | {
-    "datetime.date",
-    "datetime.datetime",
-    "decimal.Decimal",
-    "uuid.UUID",
-}
-"""Types whose own `==` is the one equality among values of the same type; named, for not all are imported here."""
-
 
 class Cue(Generic[P, R]):
     """What one method replies to certain arguments; made by `cue(…)`, finished by the reply that is chained to it."""
 
-    def __init__(self, target: Target, expected: tuple[Any, ...] | None, set_at: tuple[CodeType, int]) -> None:
-        self.target = target
-        self.expected = expected
-        self._set_at = set_at
-        self.reply: Reply | None = None
-        self.delay = 0.0
-        self.limit: int | None = None
-        self._served = 0
-        # What the compiled methods ask: see `_sharpen`.
-        self.value: Any = None
-        self.outcome = Outcome(target, self)
-        self.wants: tuple[Any, ...] | None = None
+    def __init__(self, line: Line) -> None:
+        self._line = line
 
     def gives(self, *values: R | Raising, when_spent: WhenSpent = "repeat") -> Cue[P, R]:
         """Reply with this value, or with these in turn; `raising(…)` may stand among them.
@@ -114,10 +96,10 @@ class Cue(Generic[P, R]):
 
     def passes_through(self) -> Cue[P, R]:
         """Reply what the interface's own code replies, run on the fake."""
-        if not self.target.member.has_code or self.target.is_assignment:
+        if not self._line.target.has_code:
             raise self._refused(
                 CueRefused,
-                f"{self}.passes_through(): {self.target.name} has no code of its own to run; give it a reply",
+                f"{self}.passes_through(): {self._line.target.name} has no code of its own to run; give it a reply",
             )
         return self._with(PassedThrough())
 
@@ -129,8 +111,8 @@ class Cue(Generic[P, R]):
         """
         if isinstance(seconds, bool) or not isinstance(seconds, (int, float)) or not 0 <= seconds < float("inf"):
             raise self._refused(CueRefused, f"{self}.waits({seconds!r}): a number of seconds from 0 is needed")
-        self.delay = float(seconds)
-        self._sharpen()
+        self._line.delay = float(seconds)
+        self._line.arrange()
         return self
 
     def for_calls(self, n: int) -> Cue[P, R]:
@@ -141,138 +123,68 @@ class Cue(Generic[P, R]):
         """
         if isinstance(n, bool) or not isinstance(n, int) or n < 1:
             raise self._refused(CueRefused, f"{self}.for_calls({n!r}): a whole number from 1 is needed")
-        self.limit = n
-        self._sharpen()
+        self._line.limit = n
         return self
 
     @property
     def place(self) -> Place:
         """Where it was set."""
-        return place_of(*self._set_at)
+        return self._line.place
 
     @property
     def used(self) -> bool:
         """Whether it answered a call."""
-        return any(entry[0].answered_by is self for entry in self.target.desk.ledger)
+        return self._line.served > 0
 
     @property
-    def hidden_by(self) -> ScriptedCue | None:
+    def hidden_by(self) -> Cue[..., Any] | None:
         """The newer cue that leaves no call to this one, if there is one."""
-        if self not in self.target.cues:
-            return None
-        newer = self.target.cues[: self.target.cues.index(self)]
-        return next((cue for cue in newer if cue.limit is None and cue.covers(self)), None)
+        hider = self._line.hidden_by
+        return None if hider is None else Cue(hider)
 
     @property
-    def spent(self) -> bool:
-        """Whether it has served all the calls that it was set for."""
-        return self.limit is not None and self._served >= self.limit
+    def has_reply(self) -> bool:
+        """Whether it was finished with a reply."""
+        return self._line.reply is not None
 
-    def covers(self, other: Cue[..., Any]) -> bool:
-        """Whether it takes every call that the other would take."""
-        if self.expected is None:
-            return True
-        if other.expected is None:
-            return all(wanted is whatever for wanted in self.expected)
-        return all(w is whatever or same(w, o) for w, o in zip(self.expected, other.expected, strict=True))
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Cue) and other._line is self._line
 
-    def fits(self, live: tuple[Any, ...]) -> bool:
-        """Whether the arguments are the cue's."""
-        return self.expected is None or all(map(same, self.expected, live))
+    def __hash__(self) -> int:
+        return hash(self._line)
 
-    def claim(self) -> int | None:
-        """The number of the turn that this call gets, from 0; None when the cue has served its calls."""
-        with self.target.desk.lock:
-            if self.spent:
-                return None
-            self._served += 1
-            return self._served - 1
-
-    def serve(self, call: LiveCall, turn: int) -> Any:
-        """The reply, after the wait."""
-        assert self.reply is not None
-        if isinstance(self.reply, Streamed):
-            return self.reply.give_after(self.delay, call)
-        if not self.delay:
-            return self.reply.give(call, turn)
-        if self.target.member.promise.awaited:
-            return Pending(self._serve_later(call, turn))
-        time.sleep(self.delay)
-        return self.reply.give(call, turn)
-
-    async def _serve_later(self, call: LiveCall, turn: int) -> Any:
-        from asyncio import sleep
-
-        await sleep(self.delay)
-        assert self.reply is not None
-        reply = self.reply.give(call, turn)
-        return await reply.awaitable if type(reply) is Pending else reply
-
-    def _with(self, reply: Reply) -> Cue[P, R]:
-        if self.reply is not None:
+    def _with(self, reply: Reply) -> Self:
+        if self.has_reply:
             raise self._refused(
                 CueRefused,
                 f"{self} has a reply already; set a second cue for another, or give the values in one .gives(a, b)",
             )
-        self.reply = reply
-        self._sharpen()
-        with self.target.desk.lock:
-            self.target.cues = (self, *self.target.cues)
-        self.target.assigned = UNASSIGNED
-        self.target.newest = self.target.cues[0] if self.target.cues[0].is_instant else None
+        self._line.answer_with(reply)
         return self
 
-    @property
-    def is_instant(self) -> bool:
-        """Whether a compiled method may answer at once: with one constant, and nothing to wait for or to count."""
-        return (
-            isinstance(self.reply, Values)
-            and len(self.reply.items) == 1
-            and type(self.reply.items[0]) is not Raising
-            and self.reply.when_spent != "refuse"
-            and not self.delay
-            and self.limit is None
-            and self.wants is not None
-            and not self.target.member.promise.awaited
-        )
-
-    def _sharpen(self) -> None:
-        """Hold ready what a compiled method asks: the constant, and for each argument a type and a value.
-
-        An argument of that type fits when it equals the value; any plain argument fits `whatever`. Where a wish is
-        neither, there are no `wants`, and the desk decides.
-        """
-        expected = (whatever,) * len(self.target.parameters) if self.expected is None else self.expected
-        if all(map(_is_exact, expected)):
-            self.wants = tuple([part for wanted in expected for part in (type(wanted), wanted)])
-        if isinstance(self.reply, Values) and len(self.reply.items) == 1:
-            self.value = self.outcome.reply = self.reply.items[0]
-        if self.target.newest is self and not self.is_instant:
-            self.target.newest = None
-
     def _check(self, value: Any) -> None:
+        target = self._line.target
         if isinstance(value, Matcher):
             raise self._refused(
                 ReplyRefused, f"{self}.gives({show(value)}): a matcher stands for arguments; give a real value"
             )
-        if self.target.is_assignment and value is not None:
+        if isinstance(target, AssignmentTarget) and value is not None:
             raise self._refused(
                 ReplyRefused,
                 f"{self}.gives({show(value)}): an assignment has no reply; use .raises(…), or .gives(None)",
             )
-        if not self.target.desk.check_replies or self.target.is_assignment:
+        if not target.desk.check_replies:
             return
-        promise = self.target.member.promise
+        promise = target.promise
         if promise.awaited and inspect.iscoroutine(value):
             value.close()
-            raise self._refused(
-                ReplyRefused, f"{self}.gives(…) was given a coroutine: give the awaited value, {_a_value(promise.name)}"
-            )
-        wrong = misfit(value, promise.type)
+            told = f"give the awaited value, a value of type {promise.name}"
+            raise self._refused(ReplyRefused, f"{self}.gives(…) was given a coroutine: {told}")
+        wrong = misfit(value, promise.node)
         if wrong is not None:
             raise self._refused(
                 ReplyRefused,
-                f"{self.target.name} promises {promise.name}, but {wrong}\n  in   {self}.gives({show(value, 60)})\n"
+                f"{target.name} promises {promise.name}, but {wrong}\n  in   {self}.gives({show(value, 60)})\n"
                 + ("For a stream, use .streams(…). " if promise.stream else "")
                 + "Give a value of that type, or switch the check off with Shelf(check_replies=False).",
             )
@@ -282,30 +194,25 @@ class Cue(Generic[P, R]):
             signature = inspect.signature(function)
         except (ValueError, TypeError):
             return
-        blank = _blank_arguments(self.target)
-        args, kwargs = as_called(self.target, blank)
+        target = self._line.target
         try:
-            signature.bind(*args, **kwargs)
+            target.call(signature.bind, _blank_arguments(target))
         except TypeError as why:
             raise self._refused(
                 CueRefused,
                 f"{self}.computes({getattr(function, '__name__', function)}): the function cannot be called as the "
-                f"method is: {why}\n  the method is   {signature_line(self.target)}",
+                f"method is: {why}\n  the method is   {signature_line(target)}",
             ) from None
 
     def _refused(self, kind: type[UrnShelfError], text: str) -> UrnShelfError:
         """The error to raise; a cue whose reply was refused is not also blamed for having none."""
-        if self.reply is None:
-            self.target.desk.cues = [cue for cue in self.target.desk.cues if cue is not self]
+        if not self.has_reply:
+            desk = self._line.target.desk
+            desk.cues = [cue for cue in desk.cues if cue != self]
         return kind(text)
 
     def __repr__(self) -> str:
-        arguments = "" if self.expected is None else "".join(f", {a}" for a in _written(self.target, self.expected))
-        reply = f".{self.reply!r}" if self.reply is not None else ""
-        chained = f".waits({self.delay:g})" * bool(self.delay) + f".for_calls({self.limit})" * bool(self.limit)
-        return f"cue({self.target.name}{arguments}){reply}{chained}"
-
-    __str__ = __repr__
+        return repr(self._line)
 
 
 class StreamCue(Cue[P, R], Generic[P, R, T]):
@@ -320,23 +227,22 @@ class StreamCue(Cue[P, R], Generic[P, R, T]):
         Raises:
             ReplyRefused: an item is not of that type, or the method gives no stream.
         """
-        promise = self.target.member.promise
-        if not promise.stream and promise.type is not Any:
+        target = self._line.target
+        promise = target.promise
+        if not promise.stream and promise.node.is_known:
             raise self._refused(
                 ReplyRefused,
-                f"{self}.streams(…): {self.target.name} promises {promise.name}, which is no stream; use .gives(…)",
+                f"{self}.streams(…): {target.name} promises {promise.name}, which is no stream; use .gives(…)",
             )
-        for item in items:
-            wrong = (
-                None if isinstance(item, Raising) or not self.target.desk.check_replies else misfit(item, promise.item)
-            )
+        for item in items if target.desk.check_replies else ():
+            wrong = None if isinstance(item, Raising) else misfit(item, promise.item)
             if wrong is not None:
+                wanted = type_name(promise.item.form)
                 raise self._refused(
                     ReplyRefused,
-                    f"{self}.streams({show(item, 60)}): the stream's items are {type_name(promise.item)}, but {wrong}",
+                    f"{self}.streams({show(item, 60)}): the stream's items are {wanted}, but {wrong}",
                 )
-        self._with(Streamed(items, promise.stream))
-        return self
+        return self._with(Streamed(items, promise.stream))
 
 
 @overload
@@ -396,32 +302,17 @@ def cue(method: Any, /, *args: Any, **kwargs: Any) -> Any:
     """
     target = target_of(method, "cue")
     expected = bind(target, args, kwargs, "cue") if args or kwargs else None
-    new: Cue[..., Any] = StreamCue(target, expected, locate(sys._getframe(1)))
+    new: Cue[..., Any] = StreamCue(Line(target, expected, locate(sys._getframe(1))))
     target.desk.cues.append(new)
     return new
-
-
-def script(call: LiveCall) -> Any:
-    """The first answerer: the newest cue that fits and has calls left."""
-    for candidate in call.target.cues:
-        if candidate.fits(call.live):
-            turn = candidate.claim()
-            if turn is not None:
-                call.outcome.answered_by = candidate
-                return candidate.serve(call, turn)
-    return NO_REPLY
 
 
 def bind(target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str) -> tuple[Any, ...]:
     """The arguments in the order of the parameters, defaults filled in; CueRefused when they do not fit."""
     try:
-        return (_bind_assignment if target.is_assignment else target.member.bind)(*args, **kwargs)
+        return target.bind(*args, **kwargs)
     except TypeError as why:
         raise CueRefused(_misfit_text(target, args, kwargs, verb, why)) from None
-
-
-def _bind_assignment(value: Any, /) -> tuple[Any]:
-    return (value,)
 
 
 def _misfit_text(target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str, why: TypeError) -> str:
@@ -431,28 +322,8 @@ def _misfit_text(target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], 
     return f"{verb}({target.name}, {given}): {wrong}\n  the method is   {signature_line(target)}"
 
 
-def _is_exact(value: Any) -> bool:
-    if type(value) in (tuple, dict):
-        return not value  # no further arguments
-    return value is whatever or _is_exact_type(cast(Any, type(value)))
-
-
-@lru_cache(maxsize=256)
-def _is_exact_type(cls: Any) -> bool:
-    return f"{cls.__module__}.{cls.__qualname__}" in _EXACT
-
-
-def _written(target: Target, expected: tuple[Any, ...]) -> list[str]:
-    args, kwargs = as_called(target, expected)
-    return [show(a, 60) for a in args] + [f"{k}={show(v, 60)}" for k, v in kwargs.items()]
-
-
 def _blank_arguments(target: Target) -> tuple[Any, ...]:
+    if not isinstance(target, MethodTarget):
+        return (None,) * len(target.parameters)
     empty: dict[Any, Any] = {inspect.Parameter.VAR_POSITIONAL: (), inspect.Parameter.VAR_KEYWORD: {}}
-    if target.is_assignment:
-        return (None,)
     return tuple(empty.get(p.kind) for p in target.member.signature.parameters.values())
-
-
-def _a_value(promised: str) -> str:
-    return f"a value of type {promised}"

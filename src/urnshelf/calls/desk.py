@@ -4,18 +4,22 @@ from __future__ import annotations
 
 import sys
 import threading
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Coroutine, Iterator, Sequence
 from contextlib import contextmanager
 from types import CodeType, FrameType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from urnshelf.calls.ledger import NO_REPLY, Call, Calls, Entry, Outcome
-from urnshelf.calls.place import locate
-from urnshelf.calls.replies import LiveCall, Pending
+from urnshelf.calls.ledger import NO_REPLY, Call, Calls, Entry, LiveCall
+from urnshelf.calls.place import YOURS, locate
+from urnshelf.calls.replies import Pending
 from urnshelf.calls.target import Target
 from urnshelf.calls.wording import hidden_refusals, spent_text, unanswered
 from urnshelf.errors import CueRefused, RefusalHidden, RepliesSpent, UnansweredCall
-from urnshelf.records.copies import keep_each
+from urnshelf.records.copies import PLAIN, keep_each
+
+if TYPE_CHECKING:
+    from urnshelf.calls.cue import Cue
+    from urnshelf.calls.tally import Tally
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -41,41 +45,83 @@ class Desk:
         self.check_replies = check_replies
         self.unread = unread
         self.ledger: list[Entry] = []
-        self.cues: list[Any] = []
+        self.cues: list[Cue[..., Any]] = []
         """Every cue set, in order, also those that have no reply yet."""
         self.looked_at: set[int] = set()
-        self.last_look: Any = None
+        self.last_look: Tally | Calls | None = None
         """The tally or look evaluated last; a failing assertion is nearly always about it."""
         self._refusals: list[Exception] = []
         self.lock = threading.Lock()
 
-    def take(self, target: Target, live: tuple[Any, ...], frame: FrameType) -> Any:
-        """Answer a call of a plain method; for one that promises an awaitable, give a coroutine that answers it."""
-        code, offset = locate(frame)
-        if target.member.promise.awaited:
-            return self.take_awaited(target, live, code, offset)
-        call = self._enter(target, live, code, offset)
-        try:
-            reply = self._answer(call)
-        except BaseException as error:
-            call.outcome.error = error
-            raise
-        call.outcome.reply = reply
-        return reply
+    def put_before(self, answerer: Answerer) -> None:
+        """Ask this answerer before all others: for the rooms above that run a service with replies of their own."""
+        self.answerers = (answerer, *self.answerers)
 
-    async def take_awaited(self, target: Target, live: tuple[Any, ...], code: CodeType, offset: int) -> Any:
-        """Answer a call whose reply is awaited; it is entered when first awaited."""
-        call = self._enter(target, live, code, offset)
-        call.outcome.task = _current_task()
+    def put_after(self, answerer: Answerer) -> None:
+        """Ask this answerer last, before the call is refused."""
+        self.answerers = (*self.answerers, answerer)
+
+    def take(self, target: Target, live: tuple[Any, ...], frame: FrameType) -> Any:
+        """Answer a call.
+
+        Args:
+            target: what it is addressed to.
+            live: the caller's own arguments, in the order of the parameters.
+            frame: the caller's.
+        """
+        code = frame.f_code
+        offset = frame.f_lasti
+        if code is not target.caller:  # code that called before is known to be the user's
+            code, offset = locate(frame)
+            target.caller = frame.f_code if frame.f_code.co_filename in YOURS else None
+        call = LiveCall(target, live)
+        kept = live
+        for value in live:
+            if type(value) not in PLAIN:
+                kept = keep_each(live)
+                break
+        self.ledger.append((call, code, offset, *kept))
+        try:
+            reply = call.reply = self._answer(call)
+            return reply
+        except BaseException as error:
+            call.error = told = self._told(call, error)
+            if told is error:
+                raise
+            raise told from None
+        finally:
+            call.live = ()
+
+    def take_later(self, target: Target, live: tuple[Any, ...], frame: FrameType) -> Coroutine[Any, Any, Any]:
+        """A coroutine that answers a call; the call is entered when that is first awaited."""
+        coroutine: Any = self._take_awaited(target, live, *locate(frame))
+        coroutine.__name__ = coroutine.__qualname__ = target.name  # for Python's warning when nobody awaits it
+        return coroutine  # type: ignore[no-any-return]
+
+    async def _take_awaited(self, target: Target, live: tuple[Any, ...], code: CodeType, offset: int) -> Any:
+        call = LiveCall(target, live)
+        call.task = _current_task()
+        self.ledger.append((call, code, offset, *keep_each(live)))
         try:
             reply = self._answer(call)
             if type(reply) is Pending:
                 reply = await reply.awaitable
+            call.reply = reply
+            return reply
         except BaseException as error:
-            call.outcome.error = error
-            raise
-        call.outcome.reply = reply
-        return reply
+            call.error = told = self._told(call, error)
+            if told is error:
+                raise
+            raise told from None
+        finally:
+            call.live = ()
+
+    def _answer(self, call: LiveCall) -> Any:
+        for answerer in self.answerers:
+            reply = answerer(call)
+            if reply is not NO_REPLY:
+                return reply
+        raise self._refusal(call)
 
     def calls(self, chosen: Callable[[Entry], bool] = lambda _: True) -> list[Call]:
         """The calls so far that are chosen, in order."""
@@ -115,7 +161,7 @@ class Desk:
         if self._refusals:
             raise RefusalHidden(hidden_refusals(self._refusals))
         for cue in self.cues:
-            if cue.reply is None:
+            if not cue.has_reply:
                 raise CueRefused(f"{cue} was given no reply: end it with .gives(…), .raises(…) or another reply")
 
     def let_go(self) -> None:
@@ -124,31 +170,25 @@ class Desk:
         They go at once then; the collector of circles would take as long for them as the test itself took.
         """
         for cue in self.cues:
-            cue.target.cues, cue.target.newest, cue.outcome = (), None, None
+            cue._line.let_go()
         self.answerers, self.unread, self.last_look = (), lambda _: "", None
         self.cues, self.ledger[:] = [], []
 
-    def _enter(self, target: Target, live: tuple[Any, ...], code: CodeType, offset: int) -> LiveCall:
-        outcome = Outcome(target)
-        self.ledger.append((outcome, code, offset, *keep_each(live)))
-        return LiveCall(target, live, outcome)
-
-    def _answer(self, call: LiveCall) -> Any:
-        try:
-            for answerer in self.answerers:
-                reply = answerer(call)
-                if reply is not NO_REPLY:
-                    return reply
-        except RepliesSpent as spent:
-            told = RepliesSpent(spent_text(str(spent), self._find(call)))
-            self.note_refusal(told)
-            raise told from None
+    def _refusal(self, call: LiveCall) -> UnansweredCall:
         refusal = UnansweredCall(unanswered(self._find(call), self.unread(call)))
         self.note_refusal(refusal)
-        raise refusal
+        return refusal
+
+    def _told(self, call: LiveCall, error: BaseException) -> BaseException:
+        """The error that the caller gets: that of a cue whose values are spent says where the call came from."""
+        if type(error) is not RepliesSpent or call.answered_by is None or error in self._refusals:
+            return error
+        told = RepliesSpent(spent_text(str(error), self._find(call)))
+        self.note_refusal(told)
+        return told
 
     def _find(self, call: LiveCall) -> Call:
-        return self.calls(lambda entry: entry[0] is call.outcome)[0]
+        return self.calls(lambda entry: entry[0] is call)[0]
 
 
 def _current_task() -> str:

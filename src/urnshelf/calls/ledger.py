@@ -1,6 +1,6 @@
 """The ledger: every call in order, kept small while the test runs and opened as `Call`s when looked at.
 
-An entry is a tuple `(outcome, code, offset, *arguments)`. Appending to a list is one atomic step, so the place in the
+An entry is a tuple `(call, code, offset, *arguments)`. Appending to a list is one atomic step, so the place in the
 list is the order number and needs no lock of its own.
 """
 
@@ -8,33 +8,41 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from types import CodeType
-from typing import Any, overload
+from typing import TYPE_CHECKING, Any, overload
 
 from urnshelf.calls.place import Place, place_of
-from urnshelf.calls.target import Target
 from urnshelf.records.display import show
+
+if TYPE_CHECKING:
+    from urnshelf.calls.target import Target
 
 NO_REPLY: Any = type("NoReply", (), {"__repr__": lambda _: "no reply yet"})()
 """What an answerer returns when it has nothing to say, and the reply of a call that has none."""
 
 
-class Outcome:
-    """How a call ended. A constant cue shares one among all its calls."""
+class LiveCall:
+    """A call while it is being answered, and afterwards how it ended.
 
-    __slots__ = ("answered_by", "error", "note", "reply", "taken", "target", "task")
+    Args:
+        target: what it is addressed to.
+        live: the caller's own objects, in the order of the parameters; gone once the call is answered.
+    """
 
-    def __init__(self, target: Target, answered_by: Any = None) -> None:
+    reply: Any = NO_REPLY
+    error: BaseException | None = None
+    answered_by: Any = None
+    task: str = ""
+    note: Any = ""
+    """What a reading asked of the records: a text, or what can be made into one."""
+    taken: int | None = None
+    """How many items of a stream were taken."""
+
+    def __init__(self, target: Target, live: tuple[Any, ...]) -> None:
         self.target = target
-        self.answered_by = answered_by
-        self.reply: Any = NO_REPLY
-        self.error: BaseException | None = None
-        self.task = ""
-        self.note: Any = ""
-        """What a reading asked of the records: a text, or what can be made into one."""
-        self.taken: int | None = None
+        self.live = live
 
 
-Entry = tuple[Outcome, CodeType, int, *tuple[Any, ...]]
+Entry = tuple[LiveCall, CodeType, int, *tuple[Any, ...]]
 
 
 class Arguments:
@@ -100,44 +108,34 @@ class Call:
         self.number = number
 
     @property
-    def target(self) -> Target:
-        """What the call was addressed to."""
-        return self._entry[0].target
-
-    @property
     def method(self) -> str:
         """The fake and its method."""
-        return self.target.name
+        return self._entry[0].target.name
 
     @property
     def arguments(self) -> Arguments:
         """The arguments, by name."""
-        return Arguments(self.target.parameters, self.values)
-
-    @property
-    def values(self) -> tuple[Any, ...]:
-        """The arguments in the order of the parameters."""
-        return self._entry[3:]
+        return Arguments(self._entry[0].target.parameters, self._entry[3:])
 
     @property
     def reply(self) -> Any:
         """What the caller got."""
-        return self.outcome.reply
+        return self._entry[0].reply
 
     @property
     def error(self) -> BaseException | None:
         """The exception that the caller got."""
-        return self.outcome.error
+        return self._entry[0].error
 
     @property
     def taken(self) -> int | None:
         """Items taken from a stream."""
-        return self.outcome.taken
+        return self._entry[0].taken
 
     @property
     def answered_by(self) -> str:
         """Who answered: the cue, the shelf's records and what was asked of them, …"""
-        answerer = self.outcome.answered_by
+        answerer = self._entry[0].answered_by
         if answerer is None:
             return "nobody"
         return f"the shelf's records: {self.statement}" if self.statement else str(answerer)
@@ -145,25 +143,31 @@ class Call:
     @property
     def statement(self) -> str:
         """What a call that the shelf answered asked of its records, as SQL; empty for other calls."""
-        if self.outcome.answered_by is None:
+        call = self._entry[0]
+        if call.answered_by is None:
             return ""
-        return str(self.outcome.note() if callable(self.outcome.note) else self.outcome.note)
-
-    @property
-    def outcome(self) -> Outcome:
-        """How the call ended, with the answerer itself."""
-        return self._entry[0]
+        return str(call.note() if callable(call.note) else call.note)
 
     @property
     def called_from(self) -> Place:
         """The line of the code under test."""
-        return place_of(self._entry[1], self._entry[2], self.outcome.task)
+        return place_of(self._entry[1], self._entry[2], self._entry[0].task)
 
     def __str__(self) -> str:
         return f"{self.method}{self.arguments!r}"
 
     def __repr__(self) -> str:
         return f"<call #{self.number} {self}>"
+
+
+def live_call(call: Call) -> LiveCall:
+    """The machine's side of a call: its target, and who answered."""
+    return call._entry[0]
+
+
+def values_of(call: Call) -> tuple[Any, ...]:
+    """A call's arguments in the order of the parameters."""
+    return call._entry[3:]
 
 
 class Calls(Sequence[Call]):
@@ -206,8 +210,9 @@ class Calls(Sequence[Call]):
         return bool(self._calls and other._calls) and self._calls[-1].number < other._calls[0].number
 
     def __str__(self) -> str:
-        lines = [f"{self._what}: {len(self)} call{'s' * (len(self) != 1)}"]
+        plural = "" if len(self) == 1 else "s"
+        lines = [f"{self._what}: {len(self)} call{plural}"]
         lines += [f"  #{call.number}  {call}" for call in self._calls[:20]]
-        return "\n".join(lines + ["  …"] * (len(self) > 20))
+        return "\n".join([*lines, "  …"] if len(self) > 20 else lines)
 
     __repr__ = __str__

@@ -5,24 +5,19 @@ from __future__ import annotations
 import inspect
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
-from typing import Any, Literal, NamedTuple, Protocol
+from functools import partial
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple, Protocol
 
-from urnshelf.calls.ledger import Outcome
-from urnshelf.calls.target import Target
+from urnshelf.calls.ledger import LiveCall
 from urnshelf.errors import CueRefused, RepliesSpent
 from urnshelf.records.display import show
+
+if TYPE_CHECKING:
+    from urnshelf.calls.target import Target
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 WhenSpent = Literal["repeat", "cycle", "refuse"]
-
-
-class LiveCall(NamedTuple):
-    """A call while it is being answered: its arguments are the caller's own objects."""
-
-    target: Target
-    live: tuple[Any, ...]
-    outcome: Outcome
 
 
 class Pending(NamedTuple):
@@ -91,6 +86,9 @@ class Values:
     def __init__(self, items: tuple[Any, ...], when_spent: WhenSpent) -> None:
         self.items = [item for given in items for item in _spread(given)]
         self.when_spent = when_spent
+        if len(self.items) == 1 and type(self.items[0]) is not Raising and when_spent != "refuse":
+            only = self.items[0]
+            self.give = lambda call, turn: only  # type: ignore[method-assign]  # noqa: ARG005
 
     def give(self, call: LiveCall, turn: int) -> Any:
         """The value whose turn it is."""
@@ -122,8 +120,7 @@ class Computed:
 
     def give(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
         """What the function makes of the arguments."""
-        args, kwargs = as_called(call.target, call.live)
-        return awaited_if_due(call.target, self._function(*args, **kwargs))
+        return awaited_if_due(call.target, call.target.call(self._function, call.live))
 
     def __repr__(self) -> str:
         return f"computes({getattr(self._function, '__name__', self._function)!s})"
@@ -135,9 +132,8 @@ class PassedThrough:
     def give(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
         """What the interface's own code replies, run on the fake."""
         member = call.target.member
-        args, kwargs = as_called(call.target, call.live)
         first = {"instance": (call.target.state.fake,), "class": (member.owner,), "static": ()}[member.binding]
-        return awaited_if_due(call.target, member.function(*first, *args, **kwargs))
+        return awaited_if_due(call.target, call.target.call(partial(member.function, *first), call.live))
 
     def __repr__(self) -> str:
         return "passes_through()"
@@ -156,55 +152,38 @@ class Streamed:
 
     def give_after(self, delay: float, call: LiveCall) -> Any:
         """An iterator that notes how many of its items were taken; it waits before the first."""
-        call.outcome.taken = 0
+        call.taken = 0
         stream = self._later if self._stream == "async" else self._now
-        return stream(delay, call.outcome)
+        return stream(delay, call)
 
-    def _now(self, delay: float, outcome: Outcome) -> Iterator[Any]:
+    def _now(self, delay: float, call: LiveCall) -> Iterator[Any]:
         if delay:
             time.sleep(delay)
         for item in self._items:
-            yield self._take(item, outcome)
+            yield self._take(item, call)
 
-    async def _later(self, delay: float, outcome: Outcome) -> AsyncIterator[Any]:
+    async def _later(self, delay: float, call: LiveCall) -> AsyncIterator[Any]:
         if delay:
             from asyncio import sleep
 
             await sleep(delay)
         for item in self._items:
-            yield self._take(item, outcome)
+            yield self._take(item, call)
 
     @staticmethod
-    def _take(item: Any, outcome: Outcome) -> Any:
+    def _take(item: Any, call: LiveCall) -> Any:
         if type(item) is Raising:
             item.throw()
-        outcome.taken = (outcome.taken or 0) + 1
+        call.taken = (call.taken or 0) + 1
         return item
 
     def __repr__(self) -> str:
-        return f"streams({', '.join(show(item, 40) for item in self._items[:4])}{', …' * (len(self._items) > 4)})"
+        more = ", …" if len(self._items) > 4 else ""
+        return f"streams({', '.join(show(item, 40) for item in self._items[:4])}{more})"
 
 
 def awaited_if_due(target: Target, result: Any) -> Any:
     """A coroutine from user code is awaited where the method promises an awaited value."""
-    if target.member.promise.awaited and inspect.isawaitable(result):
+    if target.promise.awaited and inspect.isawaitable(result):
         return Pending(result)
     return result
-
-
-def as_called(target: Target, live: tuple[Any, ...]) -> tuple[list[Any], dict[str, Any]]:
-    """The arguments as positional and keyword ones, for a function that is called as the method was."""
-    if target.member.kind == "attribute":
-        return list(live), {}
-    args: list[Any] = []
-    kwargs: dict[str, Any] = {}
-    for parameter, value in zip(target.member.signature.parameters.values(), live, strict=True):
-        if parameter.kind is parameter.VAR_POSITIONAL:
-            args.extend(value)
-        elif parameter.kind is parameter.VAR_KEYWORD:
-            kwargs.update(value)
-        elif parameter.kind is parameter.KEYWORD_ONLY:
-            kwargs[parameter.name] = value
-        else:
-            args.append(value)
-    return args, kwargs

@@ -7,8 +7,8 @@ from typing import Any, ParamSpec, overload
 
 from urnshelf.calls.cue import bind
 from urnshelf.calls.desk import Desk
-from urnshelf.calls.ledger import Call, Calls
-from urnshelf.calls.target import AssignmentHandle, AttributeHandle, FakeState, Target, state_of, target_of
+from urnshelf.calls.ledger import Call, Calls, live_call, values_of
+from urnshelf.calls.target import AssignmentHandle, AttributeHandle, Target, state_of, target_of
 from urnshelf.calls.wording import described_arguments, plural, tally_text, unseen_text
 from urnshelf.errors import CueRefused
 from urnshelf.records.display import show
@@ -97,7 +97,7 @@ def tally(method: Any, /, *args: Any, **kwargs: Any) -> Tally:
     """
     target = target_of(method, "tally")
     expected = bind(target, args, kwargs, "tally") if args or kwargs else None
-    desk = _desk_of(target)
+    desk = target.desk
     all_calls = desk.calls(lambda entry: entry[0].target is target)
     counted, others = _split(all_calls, expected)
     desk.look_at(counted, target.name)
@@ -157,7 +157,7 @@ def unseen(first: Any, /, *more: Any) -> Unseen:
 def _split(calls: list[Call], expected: tuple[Any, ...] | None) -> tuple[list[Call], list[Call]]:
     if expected is None:
         return calls, []
-    fits = [all(map(same, expected, call.values)) for call in calls]
+    fits = [all(map(same, expected, values_of(call))) for call in calls]
     return (
         [call for call, fit in zip(calls, fits, strict=True) if fit],
         [call for call, fit in zip(calls, fits, strict=True) if not fit],
@@ -168,26 +168,19 @@ def _scope(what: Any, verb: str) -> tuple[Desk, Callable[[Any], bool], str]:
     """The desk, the choice of entries, and the name of what the user wants to look at."""
     state = state_of(what)
     if state is not None and "__call__" not in state.interface.members:
-        return _desk_of(state), lambda entry: entry[0].target.state is state, state.label
-    desk = None if state is not None else getattr(what, "desk", None)
+        return state.desk, lambda entry: entry[0].target.state is state, state.label
+    desk = None if state is not None else getattr(what, "_desk", None)
     if isinstance(desk, Desk):
         return desk, lambda _: True, "the shelf"
     if state is None and not isinstance(what, (AttributeHandle, AssignmentHandle)) and not callable(what):
         raise CueRefused(f"{verb}() takes a method of a fake, a fake, or a shelf, not {show(what)}")
     target = target_of(what, verb)
-    return _desk_of(target), lambda entry: entry[0].target is target, target.name
-
-
-def _desk_of(owner: Target | FakeState) -> Desk:
-    desk = owner.desk
-    assert isinstance(desk, Desk)
-    return desk
+    return target.desk, lambda entry: entry[0].target is target, target.name
 
 
 def _is_look_up(call: Call) -> bool:
-    if call.target.member.kind == "attribute" and not call.target.is_assignment:
-        return True
-    return bool(getattr(call.outcome.answered_by, "is_look_up", False))
+    live = live_call(call)
+    return live.target.is_look_up or bool(getattr(live.answered_by, "is_look_up", False))
 
 
 def _elsewhere(target: Target) -> str:

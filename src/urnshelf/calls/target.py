@@ -1,16 +1,21 @@
-"""What a call is addressed to: one member of one fake."""
+"""What a call is addressed to: a method of one fake, an attribute that is read, or one that is assigned."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Coroutine
-from types import CodeType, FrameType
-from typing import Any, Protocol
+from collections.abc import Callable
+from types import CodeType
+from typing import TYPE_CHECKING, Any
 from weakref import ref
 
-from urnshelf.calls.place import Place
 from urnshelf.errors import CueRefused
 from urnshelf.interfaces.members import Interface, Member
+from urnshelf.interfaces.promises import Promise
 from urnshelf.records.display import show
+from urnshelf.types.nodes import node_of
+
+if TYPE_CHECKING:
+    from urnshelf.calls.desk import Desk
+    from urnshelf.calls.script import Line
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -20,76 +25,18 @@ INDEX = "_urnshelf_index"
 UNASSIGNED: Any = object()
 
 
-class CallTaker(Protocol):
-    """What a target needs of the desk."""
-
-    ledger: list[Any]
-    cues: list[Any]
-    check_replies: bool
-    lock: Any
-
-    def take(self, target: Target, live: tuple[Any, ...], frame: FrameType) -> Any:
-        """Answer a call."""
-
-    def take_awaited(
-        self, target: Target, live: tuple[Any, ...], code: CodeType, offset: int
-    ) -> Coroutine[Any, Any, Any]:
-        """Answer a call whose reply is awaited."""
-        ...
-
-
-class ScriptedCue(Protocol):
-    """What a target's script and the messages need of a cue."""
-
-    limit: int | None
-
-    @property
-    def expected(self) -> tuple[Any, ...] | None:
-        """The arguments; None for any."""
-
-    @property
-    def place(self) -> Place:
-        """Where it was set."""
-        ...
-
-    @property
-    def spent(self) -> bool:
-        """Whether it has served its calls."""
-        ...
-
-    @property
-    def is_instant(self) -> bool:
-        """Whether a compiled method may answer with it at once."""
-        ...
-
-    def fits(self, live: tuple[Any, ...]) -> bool:
-        """Whether the arguments are the cue's."""
-        ...
-
-    def covers(self, other: Any) -> bool:
-        """Whether it takes every call that the other would take."""
-        ...
-
-    def claim(self) -> int | None:
-        """The turn that a call gets."""
-
-    def serve(self, call: Any, turn: int) -> Any:
-        """The reply."""
-
-
 class FakeState:
     """What the library keeps about one fake."""
 
-    __slots__ = ("_fake", "assignments", "book", "desk", "interface", "members", "name")
+    __slots__ = ("_fake", "assignments", "desk", "interface", "members", "name")
 
-    def __init__(self, fake: Any, interface: Interface, name: str | None, desk: CallTaker) -> None:
+    def __init__(self, fake: Any, interface: Interface, name: str | None, desk: Desk) -> None:
         self._fake = ref(fake)  # a fake has its state, and must be free to go with it
         self.interface = interface
         self.members: tuple[Member, ...] = type(fake)._urnshelf_members
         self.name = name
         self.desk = desk
-        self.book = desk.ledger.append
-        self.assignments: dict[str, Target] = {}
+        self.assignments: dict[str, AssignmentTarget] = {}
 
     @property
     def fake(self) -> Any:
@@ -114,110 +61,171 @@ class FakeState:
 
 
 class Target:
-    """One method or attribute of one fake: its script, and the ledger that its calls go to.
+    """Where calls are addressed: one member of one fake, with the cues that were set on it.
 
-    `newest` is the newest cue when it can answer at once with a constant; the compiled method asks it directly, and
-    trusts code that it saw last time, `caller`, to be the user's.
+    Each kind of target says what its calls look like. `take` is the desk's own; it stands here because a call must find
+    it quickly, as does `caller`, the code that called last and is known to be the user's.
     """
 
-    assigned: Any = UNASSIGNED
-    caller: Any = None
-    cues: tuple[ScriptedCue, ...] = ()
-    newest: ScriptedCue | None = None
-    is_assignment = False
+    caller: CodeType | None = None
+    cues: tuple[Line, ...] = ()
+    is_look_up = False
+    """Whether a call of it only looks, so that nobody need look at it in turn."""
 
     def __init__(self, state: FakeState, member: Member) -> None:
         self.state = state
         self.member = member
-        self.book: Callable[[Any], None] = state.book
-
-    @property
-    def desk(self) -> CallTaker:
-        """Where its calls are taken."""
-        return self.state.desk
+        self.desk = state.desk
+        self.take: Callable[..., Any] = state.desk.take_later if self.promise.awaited else state.desk.take
 
     @property
     def name(self) -> str:
-        """`TideService.depth_at`; an assignment is `TideService.depth =`."""
-        return f"{self.state.label}.{self.member.name}" + (" =" if self.is_assignment else "")
+        """`TideService.depth_at`."""
+        return f"{self.state.label}.{self.member.name}"
 
     @property
     def expression(self) -> str:
         """A line of code that names this target to `cue` and `tally`."""
-        fake = self.state.expression
-        if self.member.kind == "attribute":
-            return f'attribute({fake}, "{self.member.name}")' + (".assigned" if self.is_assignment else "")
-        return fake if self.member.name == "__call__" else f"{fake}.{self.member.name}"
+        raise NotImplementedError
 
     @property
     def parameters(self) -> tuple[str, ...]:
         """The names of the arguments of a call."""
-        return ("value",) if self.is_assignment else self.member.parameters
+        return ()
+
+    @property
+    def promise(self) -> Promise:
+        """What a call gives."""
+        return self.member.promise
+
+    @property
+    def has_code(self) -> bool:
+        """Whether the interface has code of its own for it."""
+        return self.member.has_code
+
+    def bind(self, *args: Any, **kwargs: Any) -> tuple[Any, ...]:
+        """The arguments in the order of the parameters; raises TypeError when they do not fit."""
+        return self.member.bind(*args, **kwargs)
+
+    def call(self, function: Callable[..., Any], live: tuple[Any, ...]) -> Any:
+        """What a function gives when it is called as the target was."""
+        return function(*live)
+
+    def was_cued(self) -> None:
+        """A reply was set on it."""
 
 
-class Assignment(Target):
-    """Assignments to one attribute of one fake."""
+class MethodTarget(Target):
+    """A method."""
 
-    is_assignment = True
+    @property
+    def expression(self) -> str:
+        fake = self.state.expression
+        return fake if self.member.name == "__call__" else f"{fake}.{self.member.name}"
+
+    @property
+    def parameters(self) -> tuple[str, ...]:
+        return self.member.parameters
+
+    def call(self, function: Callable[..., Any], live: tuple[Any, ...]) -> Any:
+        return self.member.call(function, live)
 
 
-class _Unasked:
-    """Stands for the targets of a fake that nobody has called or cued yet: it has no cue that could answer."""
+class AttributeTarget(Target):
+    """An attribute that is read."""
 
-    newest = None
-    cues = ()
+    is_look_up = True
+    assigned: Any = UNASSIGNED
+    """What was assigned to it last."""
+
+    @property
+    def expression(self) -> str:
+        return f'attribute({self.state.expression}, "{self.member.name}")'
+
+    def was_cued(self) -> None:
+        """A cue is newer than what was assigned."""
+        self.assigned = UNASSIGNED
 
 
-UNASKED: Any = _Unasked()
+_NOTHING = Promise(node_of(None))
+
+
+class AssignmentTarget(Target):
+    """An attribute that is assigned."""
+
+    @property
+    def name(self) -> str:
+        """`TideService.depth =`."""
+        return f"{super().name} ="
+
+    @property
+    def expression(self) -> str:
+        return f'attribute({self.state.expression}, "{self.member.name}").assigned'
+
+    @property
+    def parameters(self) -> tuple[str, ...]:
+        return ("value",)
+
+    @property
+    def promise(self) -> Promise:
+        return _NOTHING
+
+    @property
+    def has_code(self) -> bool:
+        return False
+
+    def bind(self, *args: Any, **kwargs: Any) -> tuple[Any, ...]:
+        return _bound_value(*args, **kwargs)
+
+
+def _bound_value(value: Any, /) -> tuple[Any]:
+    return (value,)
 
 
 def target_at(fake: Any, index: int) -> Target:
     """The target of one member, made when it is first asked for: most fakes are called on few of their methods."""
-    targets: list[Target] = object.__getattribute__(fake, TARGETS)
-    if targets[index] is UNASKED:
+    targets: list[Target | None] = object.__getattribute__(fake, TARGETS)
+    found = targets[index]
+    if found is None:
         state: FakeState = object.__getattribute__(fake, STATE)
         with state.desk.lock:
-            if targets[index] is UNASKED:
-                targets[index] = Target(state, state.members[index])
-    return targets[index]
+            found = targets[index]
+            if found is None:
+                member = state.members[index]
+                kind = AttributeTarget if member.kind == "attribute" else MethodTarget
+                found = targets[index] = kind(state, member)
+    return found
 
 
 class AttributeHandle:
     """An attribute of a fake, to be cued and tallied like a method without arguments."""
 
-    __slots__ = ("_reading", "_state")
+    __slots__ = ("_target",)
 
-    def __init__(self, state: FakeState, reading: Target) -> None:
-        self._state = state
-        self._reading = reading
-
-    @property
-    def target(self) -> Target:
-        """What a reading of the attribute is addressed to."""
-        return self._reading
+    def __init__(self, target: Target) -> None:
+        self._target = target
 
     @property
     def assigned(self) -> AssignmentHandle:
         """Assignments to the attribute: `tally(attribute(fake, "speed").assigned, 5)`."""
-        member = self._reading.member
-        if not member.settable:
-            raise CueRefused(f"{self._reading.name} is read-only: nothing can be assigned to it")
-        return AssignmentHandle(assignment_of(self._state, member))
+        if not self._target.member.settable:
+            raise CueRefused(f"{self._target.name} is read-only: nothing can be assigned to it")
+        return AssignmentHandle(assignment_of(self._target.state, self._target.member))
 
 
 class AssignmentHandle:
     """Assignments to an attribute, to be cued and tallied like a method with one argument."""
 
-    __slots__ = ("target",)
+    __slots__ = ("_target",)
 
     def __init__(self, target: Target) -> None:
-        self.target = target
+        self._target = target
 
 
-def assignment_of(state: FakeState, member: Member) -> Target:
+def assignment_of(state: FakeState, member: Member) -> AssignmentTarget:
     """The target of assignments to an attribute."""
     known = state.assignments.get(member.name)
-    return known or state.assignments.setdefault(member.name, Assignment(state, member))
+    return known or state.assignments.setdefault(member.name, AssignmentTarget(state, member))
 
 
 def attribute(fake: Any, name: str) -> AttributeHandle:
@@ -247,14 +255,10 @@ def attribute(fake: Any, name: str) -> AttributeHandle:
         )
     member = state.interface.members.get(name)
     if member is None or member.kind != "attribute":
-        known = state.attributes
-        kind = (
-            "a method; cue it without attribute()"
-            if member
-            else f"unknown; its attributes: {', '.join(known) or 'none'}"
-        )
+        known = ", ".join(state.attributes) or "none"
+        kind = "a method; cue it without attribute()" if member else f"unknown; its attributes: {known}"
         raise CueRefused(f"attribute({state.label}, {name!r}): {state.interface.name}.{name} is {kind}")
-    return AttributeHandle(state, target_at(fake, list(state.interface.members).index(name)))
+    return AttributeHandle(target_at(fake, list(state.interface.members).index(name)))
 
 
 def state_of(thing: Any) -> FakeState | None:
@@ -273,7 +277,7 @@ def target_of(method: Any, verb: str) -> Target:
         verb: the name of the public function, for the message.
     """
     if isinstance(method, (AttributeHandle, AssignmentHandle)):
-        return method.target
+        return method._target
     state = state_of(getattr(method, "__self__", None))
     index = getattr(getattr(method, "__func__", None), INDEX, None)
     if state is not None and index is not None:

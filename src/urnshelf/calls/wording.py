@@ -7,15 +7,19 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from urnshelf.calls.ledger import Call
-from urnshelf.calls.target import ScriptedCue, Target
-from urnshelf.interfaces.hints import type_name
+from urnshelf.calls.ledger import Call, live_call, values_of
+from urnshelf.calls.target import AssignmentTarget, Target, state_of
 from urnshelf.interfaces.members import Member
 from urnshelf.records.display import Difference, differences, show
 from urnshelf.records.equality import same
 from urnshelf.records.matchers import whatever
+from urnshelf.types.forms import type_name
+
+if TYPE_CHECKING:
+    from urnshelf.calls.script import Line
+    from urnshelf.calls.target import FakeState
 
 NEAREST = 3
 SHOWN = 5
@@ -36,14 +40,17 @@ def call_line(call: Call) -> str:
 
 def _background(call: Call) -> list[str]:
     """Where a call came from, and what it asked of the records."""
+    place = f"      at {call.called_from}"
     statement = call.statement
-    asked = [f"      {statement if len(statement) <= WIDTH else statement[: WIDTH - 1] + '…'}"] * bool(statement)
-    return [f"      at {call.called_from}", *asked]
+    if len(statement) > WIDTH:
+        statement = statement[: WIDTH - 1] + "…"
+    return [place, f"      {statement}"] if statement else [place]
 
 
 def signature_line(target: Target) -> str:
     """The method as it is declared, or an assignment."""
-    return f"{target.member.name} = value" if target.is_assignment else declared(target.member)
+    is_assigned = isinstance(target, AssignmentTarget)
+    return f"{target.member.name} = value" if is_assigned else declared(target.member)
 
 
 def declared(member: Member) -> str:
@@ -89,7 +96,8 @@ def described_arguments(target: Target, expected: Sequence[Any] | None) -> str:
 def unanswered(call: Call, unread: str) -> str:
     """The message of a refusal."""
     lines = [f"{call} was called, and nothing answers it.", "", f"  called from   {call.called_from}"]
-    cues = call.target.cues
+    target = live_call(call).target
+    cues = target.cues
     if cues:
         lines += _nearest_cues(cues, call)
     else:
@@ -97,27 +105,29 @@ def unanswered(call: Call, unread: str) -> str:
     if unread:
         lines.append(f"  not read      {unread}")
     lines += ["", "To answer it:", f"    {suggested_cue(call)}"]
-    if unread and not call.target.is_assignment:
+    if unread and not isinstance(target, AssignmentTarget):
         lines += ["or, for all its calls:", f"    {suggested_lesson(call)}"]
     return "\n".join(lines)
 
 
 def suggested_lesson(call: Call) -> str:
     """The line that teaches a method."""
-    member = call.target.member
+    target = live_call(call).target
+    member = target.member
     parameters = "".join(f", {name}" for name in member.parameters)
-    return f"@shelf.teach({call.target.state.interface.name}.{member.name})    # def …(shelf{parameters})"
+    return f"@shelf.teach({target.state.interface.name}.{member.name})    # def …(shelf{parameters})"
 
 
-def _nearest_cues(cues: Sequence[ScriptedCue], call: Call) -> list[str]:
-    ranked = sorted(cues, key=lambda cue: _distance(cue.expected, call.values))
+def _nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
+    values, target = values_of(call), live_call(call).target
+    ranked = sorted(cues, key=lambda cue: _distance(cue.expected, values))
     lines = []
     for title, cue in zip(("nearest cue", "another cue", "another cue"), ranked, strict=False):
         lines += [f"  {title}   {cue}", f"                set at {cue.place}"]
-        if cue.spent:
+        if cue.is_spent:
             lines.append(f"                fits, but has served the {plural(cue.limit or 0, 'call')} it was set for")
         else:
-            lines += _differing_lines(call.target, cue.expected, call.values, "the cue wants", "the call has")
+            lines += _differing_lines(target, cue.expected, values, "the cue wants", "the call has")
     if len(cues) > NEAREST:
         lines.append(f"                … and {plural(len(cues) - NEAREST, 'cue')} that differ more")
     return lines
@@ -125,13 +135,13 @@ def _nearest_cues(cues: Sequence[ScriptedCue], call: Call) -> list[str]:
 
 def suggested_cue(call: Call) -> str:
     """A cue that would answer this call; long values are left to `whatever`."""
-    target = call.target
-    args = [target.expression, *_suggested_arguments(target, call.values)]
+    target = live_call(call).target
+    args = [target.expression, *_suggested_arguments(target, values_of(call))]
     return f"cue({', '.join(args)}){_suggested_reply(target)}"
 
 
 def _suggested_arguments(target: Target, values: Sequence[Any]) -> list[str]:
-    if target.is_assignment:
+    if isinstance(target, AssignmentTarget):
         return ["whatever"]
     written = []
     for parameter, value in zip(target.member.signature.parameters.values(), values, strict=False):
@@ -149,17 +159,17 @@ def _suggested(value: Any) -> str:
     return repr(value) if type(value) in _LITERALS and len(repr(value)) <= 40 else "whatever"
 
 
-_SAMPLES = {int: "1", float: "1.0", str: '"…"', bool: "True", bytes: 'b"…"', type(None): "None"}
+_SAMPLES: dict[Any, str] = {int: "1", float: "1.0", str: '"…"', bool: "True", bytes: 'b"…"', type(None): "None", None: "None"}
 
 
 def _suggested_reply(target: Target) -> str:
-    promise = target.member.promise
+    promise = target.promise
     if promise.stream:
-        return f".streams(...)    # items: {type_name(promise.item)}"
-    sample = _SAMPLES.get(promise.type)
-    if sample is not None or target.is_assignment:
-        return f".gives({sample or 'None'})"
-    return ".gives(...)" + ("" if promise.type is Any else f"    # {promise.name}")
+        return f".streams(...)    # items: {type_name(promise.item.form)}"
+    sample = None if promise.node.optional else _SAMPLES.get(promise.node.bare)
+    if sample is not None:
+        return f".gives({sample})"
+    return f".gives(...)    # {promise.name}" if promise.node.is_known else ".gives(...)"
 
 
 # --- tallies and looks ------------------------------------------------------------------------------------------------
@@ -179,9 +189,8 @@ def tally_text(
     if len(fitting) > SHOWN:
         lines.append(f"  … and {len(fitting) - SHOWN} more")
     if others:
-        lines.append(
-            f"not counted: {plural(len(others), 'call')} with other arguments" + ", the nearest:" * (len(others) > 1)
-        )
+        nearest = ", the nearest:" if len(others) > 1 else ""
+        lines.append(f"not counted: {plural(len(others), 'call')} with other arguments{nearest}")
         lines += _nearest_calls(target, expected, others)
     elif not fitting:
         lines.append(f"  {target.name} was never called" + elsewhere)
@@ -189,11 +198,11 @@ def tally_text(
 
 
 def _nearest_calls(target: Target, expected: Sequence[Any] | None, others: Sequence[Call]) -> list[str]:
-    ranked = sorted(others[:1000], key=lambda call: _distance(expected, call.values))
+    ranked = sorted(others[:1000], key=lambda call: _distance(expected, values_of(call)))
     lines = []
     for call in ranked[:NEAREST]:
         lines += [f"  {call_line(call)}", *_background(call)]
-        lines += _differing_lines(target, expected, call.values, "expected", "called with")
+        lines += _differing_lines(target, expected, values_of(call), "expected", "called with")
     return lines
 
 
@@ -210,7 +219,34 @@ def unseen_text(calls: Sequence[Call], of: str) -> str:
 
 
 def _counted(call: Call) -> str:
-    return ", ".join([call.target.expression, *_suggested_arguments(call.target, call.values)])
+    target = live_call(call).target
+    return ", ".join([target.expression, *_suggested_arguments(target, values_of(call))])
+
+
+# --- names that are not there ---------------------------------------------------------------------
+
+
+def unknown_attribute(error: BaseException | None) -> str:
+    """What to say of an attribute that a fake does not have; empty for any other error.
+
+    It is said when the error is shown, and not by the fake: to answer for every name would make each call dearer.
+    """
+    if not isinstance(error, AttributeError) or error.name is None:
+        return ""
+    state = state_of(error.obj)
+    if state is None or error.name in state.interface.members:
+        return ""
+    return no_such_attribute(state, error.name)
+
+
+def no_such_attribute(state: FakeState, name: str) -> str:
+    """The nearest names of the interface."""
+    known = [n for n in state.interface.members if not n.startswith("__")]
+    import difflib  # only a mistake pays for it
+
+    near = difflib.get_close_matches(name, known, 3, 0.5)
+    hint = f"did you mean {' or '.join(near)}?" if near else f"it has {', '.join(known[:12]) or 'nothing'}"
+    return f"{state.label} has no attribute {name!r}; {hint}"
 
 
 # --- leaving the shelf ------------------------------------------------------------------------------------------------
@@ -222,7 +258,7 @@ def hidden_refusals(refusals: Sequence[Exception]) -> str:
     head = f"{count} had no answer, and the code under test caught the refusal, so the test took a wrong turn:"
     times = Counter(map(str, refusals))
     shown = [_indented(f"{text}\n({n} times)" if n > 1 else text) for text, n in list(times.items())[:2]]
-    more = [f"… and {len(times) - 2} more"] * (len(times) > 2)
+    more = [f"… and {len(times) - 2} more"] if len(times) > 2 else []
     wanted = "Is a refusal what the test is about? Then say so: with shelf.refusals_expected(): …"
     return "\n\n".join([head, *shown, *more, wanted])
 

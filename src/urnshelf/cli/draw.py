@@ -12,10 +12,12 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 
 from urnshelf.cli.tables import console, record_table
 from urnshelf.errors import RecordRefused
+from urnshelf.files.tables import TableForm
 from urnshelf.files.writing import endings, write
-from urnshelf.interfaces.hints import type_name
 from urnshelf.plans.plan_file import PlannedTable, columns_of, load_type, read_plan
 from urnshelf.plans.values import from_text
+from urnshelf.records.description import description_of
+from urnshelf.types.forms import type_name
 from urnshelf.urn.drawing import Urn
 from urnshelf.urn.rules import constant
 
@@ -46,7 +48,7 @@ def draw(what: str, count: int | None, seed: int | None, told: list[str], out: s
         from urnshelf.cli.picture import save_picture
 
         save_picture(table, Path(picture))
-        print(f"{picture}: {len(table.forms)} fields of {table.count} records")
+        print(f"{picture}: {len(table.columns)} fields of {table.count} records")
     if out is not None:
         _write(table, Path(out))
     if out is None and picture is None:
@@ -54,15 +56,15 @@ def draw(what: str, count: int | None, seed: int | None, told: list[str], out: s
 
 
 def _table(what: Any, count: int, seed: int, told: list[str]) -> PlannedTable:
-    forms = columns_of(what)
+    columns = columns_of(what)
     rules = {}
     for word in told:
         name, equals, text = word.partition("=")
         if not equals:
             raise RecordRefused(f"--set {word}: write it as field=value")
-        if name not in forms:
-            raise RecordRefused(f"--set {word}: {type_name(what)} has no field {name!r}; it has {', '.join(forms)}")
-        rules[name] = constant(from_text(text, forms[name], f"--set {word}"))
+        if name not in columns:
+            raise RecordRefused(f"--set {word}: {type_name(what)} has no field {name!r}; it has {', '.join(columns)}")
+        rules[name] = constant(from_text(text, columns[name], f"--set {word}"))
     return PlannedTable(type_name(what).lower(), what, count, 0, Urn(seed), rules)
 
 
@@ -79,14 +81,16 @@ def _preview(table: PlannedTable) -> None:
     title = (
         f"{table.name}: {len(first)} of {table.count}" if table.count > len(first) else f"{table.name}: {table.count}"
     )
-    console().print(record_table(title, list(table.forms), first), "")
+    console().print(record_table(title, list(table.columns), first), "")
 
 
 def _write(table: PlannedTable, path: Path) -> None:
     if path.suffix not in endings():
         raise RecordRefused(f"-o {path.name}: the ending must be one of {', '.join(endings())}")
     path.parent.mkdir(parents=True, exist_ok=True)
-    write(path, _with_progress(table, path.name), list(table.forms), table.forms)
+    described = description_of(table.what)
+    columns = table.columns if described is None else {name: field.node for name, field in described.fields.items()}
+    write(path, _with_progress(table, path.name), TableForm(table.name, columns, described))
     print(f"{path}: {table.count} records")
 
 

@@ -13,8 +13,8 @@ from typing import Any
 
 from urnshelf.cli.tables import cell
 from urnshelf.errors import RecordRefused
-from urnshelf.files.plain import part
 from urnshelf.plans.plan_file import PlannedTable
+from urnshelf.store.values import reader
 
 MOST = 10_000
 MOST_PANELS = 20
@@ -39,13 +39,13 @@ def save_picture(table: PlannedTable, path: Path) -> None:
     except ImportError:
         raise RecordRefused('a picture needs Matplotlib: pip install "urnshelf[data]"') from None
     records = next(table.chunks(), [])[:MOST]
-    fields = list(table.forms)[:MOST_PANELS]
+    fields = list(table.columns)[:MOST_PANELS]
     across = min(5, max(1, ceil(len(fields) ** 0.5)))
     figure = Figure(figsize=(12.8, 8), dpi=100, layout="constrained")
     figure.suptitle(f"{table.name}: {len(fields)} fields of {len(records)} records", fontsize=13)
     panels = figure.subplots(ceil(len(fields) / across), across, squeeze=False).flat
     for panel, name in zip(panels, fields, strict=False):
-        _panel(panel, name, [part(record, name) for record in records])
+        _panel(panel, name, list(map(reader(name), records)))
     for panel in list(panels):
         panel.set_axis_off()
     figure.savefig(path)

@@ -13,8 +13,8 @@ from rich import box
 from rich.console import Console
 from rich.table import Table
 
-from urnshelf.files.plain import part
 from urnshelf.records.display import show
+from urnshelf.store.values import reader
 
 
 def console() -> Console:
@@ -28,7 +28,7 @@ def record_table(title: str | None, fields: Sequence[str], records: Iterable[Any
     for field in fields:
         table.add_column(field, overflow="fold")
     for record in records:
-        table.add_row(*[cell(part(record, name)) for name in fields])
+        table.add_row(*[cell(reader(name)(record)) for name in fields])
     return table
 
 

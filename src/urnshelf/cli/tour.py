@@ -152,7 +152,7 @@ def _step(out: Console, number: int, title: str, *code: str) -> None:
 
 
 def _brief_arguments(call: Call) -> str:
-    return ", ".join(f"{name}={_brief(value, 30)}" for name, value in zip(call.arguments, call.values, strict=True))
+    return ", ".join(f"{name}={_brief(call.arguments[name], 30)}" for name in call.arguments)
 
 
 def _brief(value: Any, width: int) -> str:

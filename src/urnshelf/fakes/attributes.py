@@ -5,7 +5,16 @@ from __future__ import annotations
 import sys
 from typing import Any, NoReturn
 
-from urnshelf.calls.target import STATE, TARGETS, UNASSIGNED, FakeState, assignment_of, state_of, target_at
+from urnshelf.calls.target import (
+    STATE,
+    TARGETS,
+    UNASSIGNED,
+    FakeState,
+    assignment_of,
+    state_of,
+    target_at,
+)
+from urnshelf.calls.wording import no_such_attribute
 from urnshelf.errors import InterfaceRefused
 from urnshelf.interfaces.members import NO_DEFAULT, Interface, Member
 
@@ -20,7 +29,7 @@ def attribute_of(member: Member, index: int) -> property:
     """The attribute as a property: read from its cues, the value last assigned, or the class's constant."""
 
     def read(fake: Any) -> Any:
-        target = target_at(fake, index)
+        target: Any = target_at(fake, index)
         frame = sys._getframe(1)
         if frame.f_globals.get("__name__") in _ASKING_FOR_ISINSTANCE:
             raise AttributeError(member.name)
@@ -28,12 +37,13 @@ def attribute_of(member: Member, index: int) -> property:
             return target.assigned
         if not target.cues and member.default is not NO_DEFAULT:
             return member.default
-        return target.desk.take(target, (), frame)
+        return target.take(target, (), frame)
 
     def write(fake: Any, value: Any) -> None:
         state: FakeState = fake._urnshelf_state
-        target = target_at(fake, index)
-        target.desk.take(assignment_of(state, member), (value,), sys._getframe(2))
+        assignment = assignment_of(state, member)
+        assignment.take(assignment, (value,), sys._getframe(2))
+        target: Any = target_at(fake, index)
         target.assigned = value
 
     return property(read, write if member.settable else None)
@@ -42,7 +52,6 @@ def attribute_of(member: Member, index: int) -> property:
 def manners_of(interface: Interface) -> dict[str, Any]:
     """What every fake has besides its interface's members."""
     manners: dict[str, Any] = {
-        "__getattr__": _refuse_unknown,
         "__setattr__": _assign,
         "__delattr__": _refuse_deletion,
         "__repr__": _repr,
@@ -56,22 +65,6 @@ def manners_of(interface: Interface) -> dict[str, Any]:
     return manners
 
 
-def _refuse_unknown(fake: Any, name: str) -> NoReturn:
-    state = state_of(fake)
-    if state is None or (name.startswith("__") and name.endswith("__")):
-        raise AttributeError(f"{type(fake).__name__!r} object has no attribute {name!r}")
-    raise AttributeError(_unknown(state, name), name=name, obj=fake)
-
-
-def _unknown(state: FakeState, name: str) -> str:
-    known = [n for n in state.interface.members if not n.startswith("__")]
-    import difflib  # only a mistake pays for it
-
-    near = difflib.get_close_matches(name, known, 3, 0.5)
-    hint = f"did you mean {' or '.join(near)}?" if near else f"it has {', '.join(known[:12]) or 'nothing'}"
-    return f"{state.label} has no attribute {name!r}; {hint}"
-
-
 def _assign(fake: Any, name: str, value: Any) -> None:
     if name in (TARGETS, STATE):
         object.__setattr__(fake, name, value)
@@ -79,7 +72,7 @@ def _assign(fake: Any, name: str, value: Any) -> None:
     state: FakeState = fake._urnshelf_state
     member = state.interface.members.get(name)
     if member is None:
-        raise AttributeError(_unknown(state, name), name=name, obj=fake)
+        raise AttributeError(no_such_attribute(state, name), name=name, obj=fake)
     if member.kind == "method":
         raise AttributeError(
             f"{state.label}.{name} is a method of a fake: instead of another method, give it a cue, "

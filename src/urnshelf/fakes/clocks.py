@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import lru_cache
 from typing import Any
 
-from urnshelf.calls.ledger import NO_REPLY
-from urnshelf.calls.replies import LiveCall
+from urnshelf.caches import remembered
+from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.clock import Clock
 from urnshelf.interfaces.members import Member
+from urnshelf.types.forms import full_name
 
 _MOMENTS = frozenset({"now", "utcnow", "utc_now", "now_utc", "get_now", "current_time", "get_current_time"})
 _SECONDS = frozenset({"time", "timestamp", "now", "monotonic", "perf_counter", "unix_time", "epoch"})
@@ -33,15 +33,17 @@ def is_of_a_clock(member: Member) -> bool:
     return tell(member.name, Clock(), (None,) * len(member.parameters)) is not NO_REPLY
 
 
-@lru_cache(maxsize=4096)
+@remembered
 def _teller(member: Member) -> Teller | None:
     """What answers the method; None where it is no clock's."""
     if member.kind == "attribute":
         return None
     if member.name == "sleep":
         return _sleep
-    promised = f"{getattr(member.promise.type, '__module__', '')}.{getattr(member.promise.type, '__name__', '')}"
-    return _TELLERS.get(promised) if set(member.parameters) <= _ZONES else None
+    promised = member.promise.node
+    if promised.optional or not isinstance(promised.bare, type) or not set(member.parameters) <= _ZONES:
+        return None
+    return _TELLERS.get(full_name(promised.bare))
 
 
 def _sleep(_name: str, clock: Clock, live: tuple[Any, ...]) -> Any:

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import collections.abc as abc
+from collections.abc import AsyncIterator, Callable
 from decimal import Decimal
-from types import UnionType
-from typing import Any, Union, get_args, get_origin
+from typing import Any
 
-from urnshelf.calls.ledger import NO_REPLY
-from urnshelf.calls.replies import LiveCall
+from urnshelf.calls.ledger import NO_REPLY, LiveCall
+from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node
 
-_EMPTY: dict[Any, Any] = {
-    type(None): lambda: None,
+_EMPTY: dict[Any, Callable[[], Any]] = {
     bool: bool,
     int: int,
     float: float,
@@ -20,17 +18,6 @@ _EMPTY: dict[Any, Any] = {
     bytes: bytes,
     bytearray: bytearray,
     Decimal: Decimal,
-    list: list,
-    tuple: tuple,
-    dict: dict,
-    set: set,
-    frozenset: frozenset,
-    abc.Sequence: list,
-    abc.Collection: list,
-    abc.Mapping: dict,
-    abc.MutableMapping: dict,
-    abc.Set: frozenset,
-    abc.Iterable: list,
 }
 
 
@@ -48,25 +35,29 @@ EMPTY = Empty()
 
 def empty(call: LiveCall) -> Any:
     """The answerer of a shelf made with `unanswered="empty"`."""
-    promise = call.target.member.promise
-    reply = _stream(promise.stream) if promise.stream else empty_of(promise.type)
+    promise = call.target.promise
+    reply = _stream(promise.stream) if promise.stream else empty_of(promise.node)
     if reply is not NO_REPLY:
-        call.outcome.answered_by = EMPTY
+        call.answered_by = EMPTY
     return reply
 
 
-def empty_of(form: Any) -> Any:
+def empty_of(node: Node) -> Any:
     """The empty value of a type; `NO_REPLY` where there is none.
 
-    >>> empty_of(list[int]), empty_of(int | None), empty_of(Any)
+    >>> from urnshelf.types.nodes import node_of
+    >>> empty_of(node_of(list[int])), empty_of(node_of(int | None)), empty_of(node_of(Any))
     ([], None, None)
     """
-    origin = get_origin(form) or form
-    if form is Any:
+    if node.optional or node.kind in (Kind.ANY, Kind.NONE):
         return None
-    if origin is Union or origin is UnionType:
-        return None if type(None) in get_args(form) else empty_of(get_args(form)[0])
-    make = _EMPTY.get(origin)
+    if node.kind is Kind.UNION:
+        return empty_of(node.args[0])
+    if node.kind is Kind.ITEMS:
+        return ITEM_TYPES[node.origin]()
+    if node.kind is Kind.MAPPING:
+        return MAPPING_TYPES[node.origin](())
+    make = _EMPTY.get(node.bare)
     return NO_REPLY if make is None else make()
 
 
@@ -76,7 +67,7 @@ def _stream(kind: str) -> Any:
     return _nothing()
 
 
-async def _nothing() -> abc.AsyncIterator[Any]:
+async def _nothing() -> AsyncIterator[Any]:
     nothing: tuple[Any, ...] = ()
     for item in nothing:
         yield item

@@ -8,8 +8,8 @@ from urnshelf.calls.desk import Desk
 from urnshelf.calls.target import STATE, FakeState, state_of
 from urnshelf.errors import InterfaceRefused
 from urnshelf.fakes.compile import new_fake
-from urnshelf.interfaces.hints import type_name
-from urnshelf.interfaces.members import interface_of
+from urnshelf.interfaces.taking_apart import interface_of
+from urnshelf.types.forms import type_name
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -39,9 +39,7 @@ class Fakes:
 
     def state(self, form: Any, name: str | None) -> FakeState:
         """What the library keeps about the fake of this interface and name."""
-        state = state_of(self.give(form, name))
-        assert state is not None
-        return state
+        return object.__getattribute__(self.give(form, name), STATE)  # type: ignore[no-any-return]
 
     def _of(self, form: Any) -> dict[str | None, Any]:
         try:

@@ -6,17 +6,17 @@ import contextlib
 import inspect
 import sys
 from collections.abc import Callable
-from typing import Any, NoReturn, Self, get_origin
+from typing import Any
 
-from urnshelf.calls.ledger import NO_REPLY
-from urnshelf.calls.replies import LiveCall
-from urnshelf.calls.target import Target
+from urnshelf.calls.ledger import NO_REPLY, LiveCall
+from urnshelf.calls.target import AssignmentTarget, Target
 from urnshelf.clock import Clock
 from urnshelf.errors import UrnShelfError
 from urnshelf.fakes.clocks import clock_reply, is_of_a_clock
-from urnshelf.interfaces.hints import type_name
 from urnshelf.interfaces.members import Member
-from urnshelf.records.shapes import shape_of
+from urnshelf.records.description import describe
+from urnshelf.types.forms import type_name
+from urnshelf.types.nodes import Kind, Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -53,53 +53,54 @@ def obvious(
         if reply is NO_REPLY:
             reply = _obvious_reply(call, fake_for)
         if reply is not NO_REPLY:
-            call.outcome.answered_by = OBVIOUS
+            call.answered_by = OBVIOUS
         return reply
 
     return answer
 
 
 def _obvious_reply(call: LiveCall, fake_for: Callable[[Any], Any]) -> Any:
-    member = call.target.member
-    if call.target.is_assignment or member.name in ("__exit__", "__aexit__"):
+    target = call.target
+    member = target.member
+    if isinstance(target, AssignmentTarget) or member.name in ("__exit__", "__aexit__"):
         return None
-    promised = member.promise.type
-    if promised is type(None) or promised is NoReturn:
+    promised = target.promise.node
+    if promised.kind in (Kind.NONE, Kind.NEVER):
         return None
-    if promised is Self:
-        return call.target.state.fake
-    if is_interface(promised):
-        if promised in getattr(call.target.state.interface.origin, "__mro__", ()):
-            return call.target.state.fake
+    if promised.kind is Kind.SELF:
+        return target.state.fake
+    if is_interface(promised) and not promised.optional:
+        if promised.bare in getattr(target.state.interface.origin, "__mro__", ()):
+            return target.state.fake
         try:
-            return fake_for(promised)
+            return fake_for(promised.bare)
         except UrnShelfError:
             return NO_REPLY  # it cannot be faked, or there are several: then it is not obvious
-    return call.target.state.fake if member.name in ("__enter__", "__aenter__") else NO_REPLY
+    return target.state.fake if member.name in ("__enter__", "__aenter__") else NO_REPLY
 
 
 def obvious_text(member: Member) -> str:
     """The obvious reply of a method, in words; empty where there is none."""
-    promised = member.promise.type
+    promised = member.promise.node
     if is_of_a_clock(member):
         return "the shelf's clock"
-    if promised is type(None) or promised is NoReturn:
+    if promised.kind in (Kind.NONE, Kind.NEVER):
         return "nothing to do: it promises None"
-    if promised is Self:
+    if promised.kind is Kind.SELF:
         return "the fake itself"
-    return f"the fake of {type_name(promised)}" if is_interface(promised) else ""
+    is_certain = is_interface(promised) and not promised.optional
+    return f"the fake of {type_name(promised.bare)}" if is_certain else ""
 
 
-def is_interface(form: Any) -> bool:
+def is_interface(node: Node) -> bool:
     """Whether a type is an interface, not data: a Protocol or an abstract class of the user's own."""
-    origin = get_origin(form) or form
-    if origin in _CONTEXTS:
+    if node.origin in _CONTEXTS:
         return True
-    if not isinstance(origin, type) or is_of_the_language(origin) or shape_of(origin) is not None:
+    if node.kind is not Kind.CLASS or is_of_the_language(node.origin) or describe(node.origin) is not None:
         return False
-    return bool(getattr(origin, "_is_protocol", False)) or inspect.isabstract(origin)
+    return bool(getattr(node.origin, "_is_protocol", False)) or inspect.isabstract(node.origin)
 
 
-def is_of_the_language(cls: type) -> bool:
+def is_of_the_language(cls: Any) -> bool:
     """Whether a class belongs to Python itself: its values are data, not dependencies."""
-    return cls.__module__.partition(".")[0] in sys.stdlib_module_names
+    return not isinstance(cls, type) or cls.__module__.partition(".")[0] in sys.stdlib_module_names

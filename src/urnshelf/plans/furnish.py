@@ -5,17 +5,17 @@ from __future__ import annotations
 import inspect
 from collections.abc import Callable
 from enum import Enum
-from functools import lru_cache
-from types import UnionType
-from typing import Any, TypeVar, Union, get_args, get_origin
+from typing import Any, TypeVar
 
+from urnshelf.caches import remembered
 from urnshelf.calls.place import put_under_test
 from urnshelf.errors import FurnishRefused
 from urnshelf.fakes.obvious import is_interface, is_of_the_language
-from urnshelf.interfaces.hints import resolve, signature_of, type_name
-from urnshelf.interfaces.members import form_is_callable
+from urnshelf.records.description import describe
 from urnshelf.records.display import show
-from urnshelf.records.shapes import shape_of
+from urnshelf.types.annotations import resolve, signature_of
+from urnshelf.types.forms import type_name
+from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -55,41 +55,35 @@ def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor)
     return service(*positional, **arguments)
 
 
-@lru_cache(maxsize=1024)
+@remembered
 def _positional(service: Any) -> tuple[str, ...]:
     """The parameters that can only be given by position."""
     return tuple(n for n, p in _parameters(service)[0].parameters.items() if p.kind is p.POSITIONAL_ONLY)
 
 
-@lru_cache(maxsize=1024)
+@remembered
 def _parameters(service: Any) -> tuple[inspect.Signature, dict[str, Any]]:
     """The service's parameters, and for each the interface that it is annotated with, or None."""
     signature = _signature(service)
     return signature, {
-        name: dependency(_annotation(service, parameter))
+        name: dependency(_node(service, parameter))
         for name, parameter in signature.parameters.items()
         if parameter.kind not in (parameter.VAR_POSITIONAL, parameter.VAR_KEYWORD)
     }
 
 
-def dependency(annotation: Any) -> Any:
-    """The interface that an annotation names, `None | …` taken off; None when it names no interface."""
-    origin = get_origin(annotation)
-    if origin is Union or origin is UnionType:
-        rest = [arg for arg in get_args(annotation) if arg is not type(None)]
-        return dependency(rest[0]) if len(rest) == 1 else None
-    if form_is_callable(annotation) or is_interface(annotation):
-        return annotation
-    return annotation if _is_service_class(origin or annotation) else None
+def dependency(node: Node) -> Any:
+    """The interface that a parameter's type names, also beside None; None when it names no interface."""
+    if node.kind is Kind.CALLABLE or is_interface(node):
+        return node.bare
+    return node.bare if node.kind is Kind.CLASS and _is_service_class(node.origin) else None
 
 
 def _is_service_class(cls: Any) -> bool:
     """A plain class of the user's own that is no record, no enum and no value."""
-    if not isinstance(cls, type) or is_of_the_language(cls) or cls is object:
+    if is_of_the_language(cls) or describe(cls) is not None:
         return False
-    return shape_of(cls) is None and not issubclass(
-        cls, (Enum, BaseException, int, float, str, bytes, tuple, list, dict)
-    )
+    return not issubclass(cls, (Enum, BaseException, int, float, str, bytes, tuple, list, dict))
 
 
 def _signature(service: Any) -> inspect.Signature:
@@ -101,11 +95,11 @@ def _signature(service: Any) -> inspect.Signature:
         ) from None
 
 
-def _annotation(service: Any, parameter: inspect.Parameter) -> Any:
+def _node(service: Any, parameter: inspect.Parameter) -> Node:
     if parameter.annotation is inspect.Parameter.empty:
-        return Any
-    is_class = isinstance(service, type)
-    return resolve(parameter.annotation, service if is_class else None, service.__init__ if is_class else service)
+        return ANYTHING
+    owner = service if isinstance(service, type) else None
+    return node_of(resolve(parameter.annotation, owner, service.__init__ if owner else service))
 
 
 def _refuse_unknown(service: Any, signature: inspect.Signature, given: dict[str, Any]) -> None:
@@ -120,13 +114,13 @@ def _refuse_unknown(service: Any, signature: inspect.Signature, given: dict[str,
 def _lacking_text(service: Any, lacking: list[inspect.Parameter]) -> str:
     lines = [f"{_name(service)} cannot be built: no argument for"]
     for parameter in lacking:
-        form = _annotation(service, parameter)
+        node = _node(service, parameter)
         if parameter.annotation is inspect.Parameter.empty:
             why = "it has no annotation"
-        elif form is Any:
+        elif node.kind is Kind.UNKNOWN:
             why = f"its annotation {parameter.annotation!r} cannot be resolved"
         else:
-            why = f"{type_name(form)} is no interface"
+            why = f"{type_name(node.form)} is no interface"
         lines.append(f"  {parameter.name}: {why}, and it has no default")
     example = ", ".join(f"{parameter.name}=…" for parameter in lacking)
     return "\n".join([*lines, f"Give it: shelf.furnish({_name(service)}, {example})"])

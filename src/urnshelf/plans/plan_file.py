@@ -10,12 +10,13 @@ from pathlib import Path
 from typing import Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.files.plain import part
-from urnshelf.interfaces.hints import type_name
 from urnshelf.plans.values import rule_from
-from urnshelf.records.keys import key_name
+from urnshelf.records.description import key_name
+from urnshelf.store.values import reader
+from urnshelf.types.forms import type_name
+from urnshelf.types.nodes import ANYTHING, Node
 from urnshelf.urn.drawing import Urn
-from urnshelf.urn.fields import describe, describe_class
+from urnshelf.urn.layouts import drawable
 from urnshelf.urn.rules import Link, Rule
 
 FORMAT = 1
@@ -31,7 +32,7 @@ class PlannedTable:
         self._urn, self.rules = urn, rules
 
     @property
-    def forms(self) -> dict[str, Any]:
+    def columns(self) -> dict[str, Node]:
         """The columns and their types."""
         return columns_of(self.what)
 
@@ -41,21 +42,29 @@ class PlannedTable:
 
     def values(self, field: str | None) -> list[Any]:
         """One field of all records: the key, where none is named."""
-        name = field or key_name(getattr(self.what, "__name__", self.name), self.forms)
-        if name is None or name not in self.forms:
+        name = field or self._key
+        if name is None or name not in self.columns:
             told = f"no field {field!r}" if field else "no field that is a key; name one with field = …"
             raise RecordRefused(f"the table {self.name!r} has {told}")
-        return [part(record, name) for chunk in self.chunks() for record in chunk]
+        read = reader(name)
+        return [read(record) for chunk in self.chunks() for record in chunk]
+
+    @property
+    def _key(self) -> str | None:
+        record = None if isinstance(self.what, Mapping) else drawable(self.what)
+        if record is None:
+            return key_name(self.name, self.columns)
+        return record.key[0] if len(record.key) == 1 else None
 
 
-def columns_of(what: Any) -> dict[str, Any]:
+def columns_of(what: Any) -> dict[str, Node]:
     """The columns of a record type or JSON Schema, and their types."""
     if isinstance(what, Mapping):
-        return dict.fromkeys(what.get("properties", {}), Any)
-    record = describe(what) or describe_class(what)
+        return dict.fromkeys(what.get("properties", {}), ANYTHING)
+    record = drawable(what)
     if record is None:
         raise RecordRefused(f"{type_name(what)} is no record type: a dataclass, for example, is one")
-    return {name: field.form for name, field in record.fields.items()}
+    return {name: field.node for name, field in record.given.items()}
 
 
 def load_type(words: str) -> Any:
@@ -110,15 +119,15 @@ def _table(path: Path, name: str, told: Any, urn: Urn, before: dict[str, Planned
     if ("type" in told) == ("schema" in told):
         raise RecordRefused(f"{where}: either a type or a schema is needed")
     what = _typed(where, told["type"]) if "type" in told else _schema(path.parent / told["schema"], where)
-    forms = columns_of(what)
+    columns = columns_of(what)
     rules: dict[str, Rule] = {}
     for field, rule in told.get("rules", {}).items():
         if isinstance(what, Mapping):
             raise RecordRefused(f"{where}: a JSON Schema has no rules beside it; say it in the schema")
-        if field not in forms:
-            raise RecordRefused(f"{where}: {type_name(what)} has no field {field!r}; it has {', '.join(forms)}")
+        if field not in columns:
+            raise RecordRefused(f"{where}: {type_name(what)} has no field {field!r}; it has {', '.join(columns)}")
         rules[field] = rule_from(
-            rule, forms[field], f"{where}, field {field!r}", lambda to, key: _link(where, to, key, before)
+            rule, columns[field], f"{where}, field {field!r}", lambda to, key: _link(where, to, key, before)
         )
     return PlannedTable(name, what, _whole(told, "count", 10, where), _whole(told, "start", 0, where), urn, rules)
 

@@ -7,8 +7,9 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.records.shapes import storage_shape
-from urnshelf.store.tables import Store, Table
+from urnshelf.records.description import description_of
+from urnshelf.store.stored import Store
+from urnshelf.store.views import View
 
 if TYPE_CHECKING:
     from urnshelf.urn.drawing import Urn
@@ -34,37 +35,37 @@ class Stocking:
         """The urn, made when it is first needed: many tests draw nothing."""
         from urnshelf.urn.drawing import Urn
 
-        return Urn(self._seed, self._store.known)
+        return Urn(self._seed, self._store.known, self._store.key_of)
 
     def stock(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:
         """Records of a type, drawn, or one record as it is given."""
         if isinstance(n, Mapping):
-            return self._store.table(what).add(what(**n))
+            return self._store.view(what).add(what(**n))
         if isinstance(what, type):
             return self._draw(what, n, fields)
-        if storage_shape(type(what)) is None or fields or n is not None:
+        if description_of(type(what)) is None or fields or n is not None:
             raise RecordRefused(f"stock() takes a record type and a number, or one record alone, not {what!r}")
-        return self._store.table(type(what)).add(what)
+        return self._store.view(type(what)).add(what)
 
     def _draw(self, record_type: Any, n: int | None, fields: dict[str, Any]) -> Any:
         """Draw on where the last drawing of this type ended; an index whose key is taken is passed over."""
         if n is not None and (isinstance(n, bool) or not isinstance(n, int) or n < 0):
             raise RecordRefused(f"stock({record_type.__name__}, {n!r}): the number of records is a whole number from 0")
-        table = self._store.table(record_type)
+        view = self._store.view(record_type)
         stored: list[Any] = []
         while len(stored) < (1 if n is None else n):
             start = self._drawn.get(record_type, 0)
             wanted = (1 if n is None else n) - len(stored)
             self._drawn[record_type] = start + wanted
             for record in self.urn.draw(record_type, range(start, start + wanted), **fields):
-                if not _is_taken(table, record, fields):
-                    stored.append(table.add(record))
+                if not _is_taken(view, record, fields):
+                    stored.append(view.add(record))
         return stored[0] if n is None else stored
 
 
-def _is_taken(table: Table[Any], record: Any, given: dict[str, Any]) -> bool:
+def _is_taken(view: View[Any], record: Any, given: dict[str, Any]) -> bool:
     """Whether a drawn record has a key that is there already, and that nobody asked for."""
-    if set(table.key_fields) & given.keys():
+    if set(view.key_fields) & given.keys():
         return False
-    key = table.key_of(record)
-    return key is not None and key in table.stored.by_key
+    key = view.key_of(record)
+    return key is not None and key in view.stored.by_key

@@ -1,168 +1,149 @@
-"""Texts and TOML values made into values of a field's type, and tables of TOML into rules."""
+"""Texts and TOML values made into values of a field's type, and tables of TOML into rules, and back."""
 
 from __future__ import annotations
 
 import ast
+import json
 from collections.abc import Callable, Mapping
 from datetime import UTC, date, datetime
 from decimal import Decimal
-from enum import Enum
-from pathlib import Path
-from typing import Any, get_args, get_origin
-from uuid import UUID
+from typing import Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.interfaces.hints import type_name
-from urnshelf.interfaces.promises import misfit
+from urnshelf.records.codec import Unfit, from_json
 from urnshelf.records.display import show
+from urnshelf.records.fit import misfit
+from urnshelf.types.forms import type_name
+from urnshelf.types.nodes import Kind, Node
 from urnshelf.urn import rules
-from urnshelf.urn.types import without_none
+from urnshelf.urn.rules import PLANNED, Told
 
 LinkTo = Callable[[str, str | None], rules.Rule]
 
 
-def from_text(text: str, form: Any, where: str) -> Any:
+def from_text(text: str, node: Node, where: str) -> Any:
     """A value told on the command line.
 
     Args:
         text: as typed.
-        form: the field's type.
+        node: the field's type.
         where: for the message.
 
-    >>> from_text("1.50", Decimal, "rate")
+    >>> from urnshelf.types.nodes import node_of
+    >>> from_text("1.50", node_of(Decimal), "rate")
     Decimal('1.50')
     """
-    if without_none(form)[0] in (str, Decimal):
-        return as_typed(text, form, where)  # as it stands: a Decimal keeps its zeros
+    if node.bare in (str, Decimal):
+        return as_typed(text, node, where)  # as it stands: a Decimal keeps its zeros
     try:
         value = ast.literal_eval(text)
     except (ValueError, SyntaxError):
         value = text
-    return as_typed(value, form, where)
+    return as_typed(value, node, where)
 
 
-def as_typed(value: Any, form: Any, where: str) -> Any:
+def as_typed(value: Any, node: Node, where: str) -> Any:
     """A plain value as a value of the field's type; raises RecordRefused when it is none."""
-    form, may_be_none = without_none(form)
-    if value is None and may_be_none:
+    if value is None and node.optional:
         return None
+    plain = _as_data(value, node)
+    if type(plain) is node.bare or (isinstance(plain, datetime) and misfit(plain, node) is None):
+        return plain
     try:
-        made = _converted(value, form)
-    except (ValueError, ArithmeticError, TypeError):
-        made = value
-    if misfit(made, form) is not None:
-        raise RecordRefused(f"{where}: {show(value, 60)} is no {type_name(form)}{_choices(form)}")
+        made = plain if not node.is_known else from_json(plain, node)
+    except Unfit:
+        made = plain
+    if misfit(made, node) is not None or made is None:
+        raise RecordRefused(f"{where}: {show(value, 60)} is no {type_name(node.form)}{_choices(node)}")
     return made
 
 
-def _choices(form: Any) -> str:
-    if isinstance(form, type) and issubclass(form, Enum):
-        return f"; choose one of {', '.join(str(member.value) for member in form)}"
-    return ""
+def _choices(node: Node) -> str:
+    if not node.is_enum:
+        return ""
+    return f"; choose one of {', '.join(str(member.value) for member in node.bare)}"
 
 
-def _converted(value: Any, form: Any) -> Any:
-    if isinstance(form, type) and issubclass(form, Enum):
-        return form[value] if value in form.__members__ else form(value)
-    if form is Decimal and isinstance(value, (int, float, str)) and not isinstance(value, bool):
-        return Decimal(str(value))
-    if form is float and isinstance(value, int) and not isinstance(value, bool):
+def _as_data(value: Any, node: Node) -> Any:
+    """What TOML has forms for and JSON has not; numbers where a Decimal or a float is wanted; UTC where no zone is."""
+    is_number = isinstance(value, (int, float)) and not isinstance(value, bool)
+    if node.bare is Decimal and is_number:
+        return str(value)
+    if node.bare is float and is_number:
         return float(value)
-    if form is datetime:
+    if node.bare is datetime:
         return _moment(value)
-    if form is date and isinstance(value, str):
-        return date.fromisoformat(value)
-    if get_origin(form) is list and isinstance(value, list):
-        return [_converted(item, get_args(form)[0]) for item in value]
-    if isinstance(value, str) and (form is UUID or form is Path):
-        return UUID(value) if form is UUID else Path(value)
+    if isinstance(value, list) and node.kind is Kind.ITEMS:
+        return [_as_data(item, node.item) for item in value]
     return value
 
 
 def _moment(value: Any) -> Any:
     if isinstance(value, str):
-        value = datetime.fromisoformat(value)
+        try:
+            value = datetime.fromisoformat(value)
+        except ValueError:
+            return value
     elif isinstance(value, date) and not isinstance(value, datetime):
         value = datetime(value.year, value.month, value.day)
     return value.replace(tzinfo=UTC) if isinstance(value, datetime) and value.tzinfo is None else value
 
 
-def rule_from(told: Any, form: Any, where: str, link_to: LinkTo) -> Any:
+def rule_from(told: Any, node: Node, where: str, link_to: LinkTo) -> rules.Rule:
     """A rule as a plan file tells it: a table with the rule's name, or a plain value.
 
     Args:
         told: the TOML value.
-        form: the field's type.
+        node: the field's type.
         where: file, table and field, for messages.
         link_to: gives the link to another table of the plan.
     """
     if not isinstance(told, Mapping):
-        return rules.constant(as_typed(told, form, where))
-    names = [name for name in told if name in _RULES]
+        return rules.constant(as_typed(told, node, where))
+    names = [name for name in told if name in PLANNED]
     if len(names) != 1:
-        raise RecordRefused(f"{where}: a rule is a table with one of {', '.join(_RULES)}, not {show(dict(told), 80)}")
+        raise RecordRefused(f"{where}: a rule is a table with one of {', '.join(PLANNED)}, not {show(dict(told), 80)}")
     name = names[0]
-    rest = {key: value for key, value in told.items() if key != name}
-    unknown = sorted(rest.keys() - _OPTIONS.get(name, frozenset()))
+    options = {key: value for key, value in told.items() if key != name}
+    unknown = sorted(options.keys() - PLANNED[name].options)
     if unknown:
         raise RecordRefused(f"{where}: the rule {name!r} has no option {unknown[0]!r}")
+    given = Told(
+        told[name],
+        options,
+        node,
+        where,
+        typed=lambda value: as_typed(value, node, where),
+        rule_of=lambda inner: rule_from(inner, node, where, link_to),
+        link_to=link_to,
+    )
     try:
-        return _RULES[name](told[name], rest, form, where, link_to)
+        return PLANNED[name].make(given)
     except RecordRefused as refused:
         raise refused if str(refused).startswith(where) else RecordRefused(f"{where}: {refused}") from None
     except (TypeError, ValueError) as why:
         raise RecordRefused(f"{where}: the rule {name!r} cannot be made of {show(told[name], 60)} ({why})") from None
 
 
-def _between(value: Any, rest: Any, form: Any, where: str, _: LinkTo) -> rules.Rule:
-    if not isinstance(value, list) or len(value) != 2:
-        raise RecordRefused(f"{where}: between is a list of the least and the greatest value")
-    low, high = (as_typed(end, form, where) for end in value)
-    return rules.between(low, high, **rest)
+def written(rule: rules.Rule) -> str:
+    """A rule as an inline table of TOML, which `rule_from` reads again.
+
+    Raises:
+        RecordRefused: it is made of Python code.
+
+    >>> written(rules.between(Decimal("1.50"), Decimal("9.00")))
+    '{ between = ["1.50", "9.00"], places = 2 }'
+    """
+    return _toml(rule.to_plan())
 
 
-def _among(value: Any, rest: Any, form: Any, where: str, _: LinkTo) -> rules.Rule:
-    return rules.among(*[as_typed(choice, form, where) for choice in value], **rest)
-
-
-def _inner(make: Callable[..., rules.Rule]) -> Callable[..., rules.Rule]:
-    def wrapped(value: Any, rest: Any, form: Any, where: str, link_to: LinkTo) -> rules.Rule:
-        return make(rule_from(value, without_none(form)[0], where, link_to), **rest)
-
-    return wrapped
-
-
-def _distribution(value: Any, rest: Any, form: Any, where: str, _: LinkTo) -> rules.Rule:  # noqa: ARG001
-    try:
-        import scipy.stats
-    except ImportError:
-        raise RecordRefused(f'{where}: a distribution needs SciPy: pip install "urnshelf[data]"') from None
-    options = dict(rest)
-    kind = getattr(scipy.stats, value, None)
-    if kind is None or not hasattr(kind, "ppf"):
-        raise RecordRefused(f"{where}: scipy.stats has no distribution {value!r}")
-    return rules.distribution(kind(*options.pop("args", [])), **options)
-
-
-_RULES: dict[str, Callable[..., rules.Rule]] = {
-    "between": _between,
-    "among": _among,
-    "pattern": lambda value, rest, *_: rules.pattern(value, **rest),
-    "template": lambda value, rest, *_: rules.template(value, **rest),
-    "serial": lambda value, rest, *_: rules.serial(value or None, **rest),
-    "drift": lambda value, rest, *_: rules.drift(value, **rest),
-    "constant": lambda value, rest, form, where, _: rules.constant(as_typed(value, form, where), **rest),
-    "sometimes_none": _inner(rules.sometimes_none),
-    "all_different": _inner(rules.all_different),
-    "distribution": _distribution,
-    "link": lambda value, rest, form, where, link_to: link_to(value, rest.get("field")),
-}
-_OPTIONS: dict[str, frozenset[str]] = {
-    "between": frozenset({"places"}),
-    "among": frozenset({"weights"}),
-    "serial": frozenset({"start", "digits"}),
-    "drift": frozenset({"step", "places"}),
-    "sometimes_none": frozenset({"rate"}),
-    "distribution": frozenset({"args", "low", "high", "outside", "places"}),
-    "link": frozenset({"field"}),
-}
+def _toml(value: Any) -> str:
+    if isinstance(value, Mapping):
+        return f"{{ {', '.join(f'{name} = {_toml(one)}' for name, one in value.items())} }}"
+    if isinstance(value, list):
+        return f"[{', '.join(map(_toml, value))}]"
+    if isinstance(value, (datetime, date)):
+        return value.isoformat()
+    if value is None:
+        raise RecordRefused("TOML has no None: use sometimes_none, or leave the field to its default")
+    return json.dumps(value, ensure_ascii=False)

@@ -7,16 +7,16 @@ from functools import cache
 from types import ModuleType
 from typing import Any
 
-from urnshelf.calls.ledger import NO_REPLY
-from urnshelf.calls.replies import LiveCall
+from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.clock import Clock
 from urnshelf.interfaces.members import Interface, Member
-from urnshelf.readings.reading import Access, NotCertain, Reading, Unread
+from urnshelf.readings.operations import Access, NotCertain, Reading, Unread
 from urnshelf.readings.teaching import Lessons
 from urnshelf.readings.units import Units
 from urnshelf.store.key_values import KeyValues
-from urnshelf.store.tables import Store, Table
+from urnshelf.store.stored import Store
+from urnshelf.store.views import View
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -34,7 +34,7 @@ class Readings:
         self._clock = clock
         self._read: dict[Target, Reading | Unread] = {}
         self._told = 0
-        self._views: dict[FakeState, dict[Any, Table[Any]]] = {}
+        self._views: dict[FakeState, dict[Any, View[Any]]] = {}
         self._key_values: dict[FakeState, KeyValues] = {}
         self._units = Units(store.journal)
         self.lessons = Lessons()
@@ -43,19 +43,19 @@ class Readings:
         """The answerer: a taught method, or a store operation."""
         lesson = self.lessons.of(call.target) if self.lessons.some else None
         if lesson is not None:
-            call.outcome.answered_by = lesson
+            call.answered_by = lesson
             return lesson.give(call)
         reading = self.reading_of(call.target)
         if isinstance(reading, Unread):
             return NO_REPLY
-        call.outcome.answered_by = reading
+        call.answered_by = reading
         try:
             reply = self._run(reading, call)
         except NotCertain as why:
-            call.outcome.answered_by = None
-            call.outcome.note = str(why)
+            call.answered_by = None
+            call.note = str(why)
             return NO_REPLY
-        return _later(reply) if call.target.member.promise.stream == "async" else reply
+        return _later(reply) if call.target.promise.stream == "async" else reply
 
     def reading_of(self, target: Target) -> Reading | Unread:
         """How the target's method is read on this shelf."""
@@ -73,17 +73,17 @@ class Readings:
         if not self._store.told:
             return reader.read_untold(member, interface)  # type: ignore[no-any-return]
         record_type = reader.record_type_of(member, interface)
-        keys = () if record_type is None else self._store.table(record_type).key_fields
+        keys = () if record_type is None else self._store.view(record_type).key_fields
         return reader.read(member, interface, record_type, keys)  # type: ignore[no-any-return]
 
-    def see_through(self, state: FakeState, view: Table[Any]) -> None:
+    def see_through(self, state: FakeState, view: View[Any]) -> None:
         """Let a fake see the records of one type only through this view."""
         self._views.setdefault(state, {})[view.record_type] = view
 
     def why_not(self, call: LiveCall) -> str:
         """Why the call is not answered from the shelf; empty for a method that speaks of no records."""
         reading = self.reading_of(call.target)
-        return reading.why if isinstance(reading, Unread) else call.outcome.note
+        return reading.why if isinstance(reading, Unread) else call.note
 
     def must_be_told(self, target: Target) -> bool:
         """Whether the method looks like a store operation, but which one is not certain."""
@@ -92,7 +92,7 @@ class Readings:
 
     def _run(self, reading: Reading, call: LiveCall) -> Any:
         state = call.target.state
-        access = Access(self._seen_by(state, reading), state, self._units, call.outcome)
+        access = Access(self._seen_by(state, reading), state, self._units, call)
         with self._store.lock:
             writer = self._units.writer_of(state.interface.form)
             if writer is None:
@@ -110,7 +110,7 @@ class Readings:
                 self._key_values[state] = KeyValues(self._clock, self._store.journal)
             return self._key_values[state]
         view = self._views.get(state, {}).get(reading.record_type) if self._views else None
-        return self._store.table(reading.record_type) if view is None else view
+        return self._store.view(reading.record_type) if view is None else view
 
 
 @cache

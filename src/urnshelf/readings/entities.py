@@ -4,16 +4,14 @@ from __future__ import annotations
 
 import re
 import sys
-from enum import Enum
-from functools import cached_property, lru_cache
-from typing import Any, get_args, get_origin
+from functools import cached_property
+from typing import Any
 
-from urnshelf.interfaces.hints import hints_of, resolve
+from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.results import is_record_type, result_of
-from urnshelf.records.keys import snake_case
-from urnshelf.records.shapes import storage_shape
-from urnshelf.store.definition import key_fields
+from urnshelf.records.description import Description, declare, description_of, snake_case
+from urnshelf.types.nodes import Kind, Node
 
 _SUFFIXES = re.compile(
     r"(Abstract|Base|Async|I(?=[A-Z]))?(?P<name>\w+?)(Sync|Async)?"
@@ -23,69 +21,79 @@ _SUFFIXES = re.compile(
 
 
 class Entity:
-    """A record type as names speak of it."""
+    """A record type as names speak of it.
 
-    def __init__(self, record_type: Any, keys: tuple[str, ...] | None = None) -> None:
-        shape = storage_shape(record_type)
-        assert shape is not None
-        self.record_type = record_type
-        self.fields = shape.fields
-        self.key_fields = key_fields(record_type, shape) if keys is None else keys
-        self.name = snake_case(record_type.__name__)
+    Args:
+        described: the type.
+        keys: the fields of its primary key.
+    """
+
+    def __init__(self, described: Description, keys: tuple[str, ...]) -> None:
+        self.described = described
+        self.record_type = described.origin
+        self.fields = described.names
+        self.nodes = {name: field.node for name, field in described.fields.items()}
+        self.key_fields = keys
+        self.name = snake_case(described.name)
         self.names = frozenset({self.name, *plurals(self.name)})
-        hints = hints_of(record_type) or hints_of(getattr(record_type, "__init__", record_type))
-        self.hints = {field: _unwrapped(hints.get(field, Any)) for field in self.fields}
 
     @cached_property
     def flags(self) -> dict[str, tuple[str, Any]]:
         """Words that stand for a value of one field: a bool field's name, an enum's member; only where certain."""
         found: dict[str, list[tuple[str, Any]]] = {}
-        for field, form in self.hints.items():
-            if form is bool:
+        for field, node in self.nodes.items():
+            if node.bare is bool:
                 for word in {field, field.removeprefix("is_").removeprefix("has_")}:
                     found.setdefault(word, []).append((field, True))
-            elif isinstance(form, type) and issubclass(form, Enum):
-                for member in form:
-                    words = {member.name.lower(), snake_case(str(member.value))}
-                    for word in words:
+            elif node.is_enum:
+                for member in node.bare:
+                    for word in {member.name.lower(), snake_case(str(member.value))}:
                         found.setdefault(word, []).append((field, member))
         return {word: places[0] for word, places in found.items() if len(places) == 1}
 
+    @cached_property
+    def key_words(self) -> frozenset[str]:
+        """The names that mean the primary key."""
+        if not self.key_fields:
+            return frozenset()
+        own = self.key_fields if len(self.key_fields) == 1 else ()
+        return frozenset(("id", "pk", "key", "identifier", f"{self.name}_id", f"{self.name}_key", *own))
+
     def is_key(self, name: str) -> bool:
         """Whether a name means the primary key."""
-        if not self.key_fields:
-            return False
-        return name in ("id", "pk", "key", "identifier", f"{self.name}_id", f"{self.name}_key") or (
-            (name,) == self.key_fields
-        )
+        return name in self.key_words
 
     def path(self, name: str) -> str | None:
         """The field that a name means, also one inside a record: `owner_city` is `owner.city`."""
-        if name in self.fields:
+        if name in self.nodes:
             return name
-        for field in self.fields:
-            inner = self.hints[field]
-            if name.startswith(f"{field}_") and is_record_type(inner):
-                rest = Entity(inner).path(name.removeprefix(f"{field}_"))
+        for field, node in self.nodes.items():
+            if name.startswith(f"{field}_") and is_record_type(node.bare):
+                rest = entity(node.bare).path(name.removeprefix(f"{field}_"))
                 if rest is not None:
                     return f"{field}.{rest}"
         return None
 
 
-@lru_cache(maxsize=1024)
+@remembered
 def entity(record_type: Any, keys: tuple[str, ...] | None = None) -> Entity:
-    """The type's entity.
+    """The type's entity; a plain class that a store operation speaks of is a record from now on.
 
     Args:
         record_type: the records' class.
         keys: the fields of its primary key, where it was told.
     """
-    return Entity(record_type, keys)
+    described = description_of(record_type)
+    if described is None:
+        raise TypeError(f"{record_type!r} is no record type")
+    if described.kind == "plain":
+        declare(record_type)
+    return Entity(described, described.key if keys is None else keys)
 
 
 def record_of(member: Member, interface: Interface) -> Any:
     """The record type that a method is about; None where it cannot be told."""
-    told = result_of(member.promise.type).record_type
+    told = result_of(member.promise.node).record_type
     if told is not None:
         return told
     promised, mentioned = _mentioned(interface)
@@ -95,7 +103,7 @@ def record_of(member: Member, interface: Interface) -> Any:
     for certain in (promised, mentioned):
         if len(certain) == 1:
             return next(iter(certain))
-    given = [form if is_record_type(form) else item_record(form) for form in member.parameter_types.values()]
+    given = map(_record_in, member.parameter_nodes.values())
     return next((form for form in given if form is not None), None)
 
 
@@ -113,19 +121,24 @@ def plurals(word: str) -> set[str]:
     return ends
 
 
-def item_record(form: Any) -> Any:
+def item_record(node: Node) -> Any:
     """The record type of a collection's items; None for anything else."""
-    args = get_args(form)
-    return args[0] if args and get_origin(form) is not None and is_record_type(args[0]) else None
+    is_many = node.kind in (Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM, Kind.CLASS)
+    return node.item.bare if is_many and node.args and is_record_type(node.item.bare) else None
 
 
+def _record_in(node: Node) -> Any:
+    return node.bare if is_record_type(node.bare) else item_record(node)
+
+
+@remembered
 def _mentioned(interface: Interface) -> tuple[set[Any], set[Any]]:
     """The record types that the interface's methods promise, and those that they promise or take."""
     promised, given = set(), set()
     for member in interface.members.values():
         if member.kind == "method":
-            promised.add(result_of(member.promise.type).record_type)
-            given |= {f if is_record_type(f) else item_record(f) for f in member.parameter_types.values()}
+            promised.add(result_of(member.promise.node).record_type)
+            given |= set(map(_record_in, member.parameter_nodes.values()))
     return promised - {None}, (promised | given) - {None}
 
 
@@ -140,15 +153,6 @@ def _named(interface: Interface, mentioned: set[Any]) -> Any:
     module = sys.modules.get(getattr(interface.origin, "__module__", ""))
     for name in sorted(names):
         known = getattr(module, name, None)
-        if known is not interface.origin and is_record_type(known):
+        if known is not interface.origin and isinstance(known, type) and is_record_type(known):
             return known
     return None
-
-
-def _unwrapped(form: Any) -> Any:
-    """The type under `| None`, `Annotated` and a mapper's wrapping."""
-    form = resolve(form, None) if isinstance(form, str) else form
-    args = [arg for arg in get_args(form) if arg is not type(None)]
-    if getattr(get_origin(form), "__name__", "") == "Mapped" or hasattr(form, "__metadata__"):
-        return _unwrapped(args[0])
-    return args[0] if len(args) == 1 and type(None) in get_args(form) else form

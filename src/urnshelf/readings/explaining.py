@@ -6,9 +6,10 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple, overload
 
 from urnshelf.calls.wording import declared
-from urnshelf.interfaces.members import QUIET, Interface, Member
+from urnshelf.interfaces.members import Interface, Member
+from urnshelf.interfaces.taking_apart import QUIET
 from urnshelf.readings.answering import Readings
-from urnshelf.readings.reading import Unread
+from urnshelf.readings.operations import Unread
 
 
 class Explained(NamedTuple):

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import lru_cache
 from inspect import Parameter
-from types import UnionType
-from typing import Any, NamedTuple, Union, get_args, get_origin
+from typing import Any, NamedTuple
 
+from urnshelf.caches import remembered
 from urnshelf.errors import RecordMissing
 from urnshelf.interfaces.members import Interface, Member
-from urnshelf.readings.reading import Access, Reading, Unread
+from urnshelf.readings.operations import Access, Operation, Reading, ReadParameter, Role, Unread
 from urnshelf.records.display import show
 from urnshelf.store.journal import ABSENT
 from urnshelf.store.key_values import KeyValues
@@ -29,21 +28,12 @@ _SECONDS = frozenset(
 _ONLY_IF_ABSENT = frozenset({"add", "set_if_absent", "put_if_absent", "set_nx", "setnx", "setdefault"})
 
 
-class _Roles(NamedTuple):
-    """Which argument is what."""
-
-    key: int | None = None
-    keys: int | None = None
-    value: int | None = None
-    expires: int | None = None
-    default: int | None = None
-    amount: int | None = None
+Places = dict[Role, int]
+"""Which argument is what."""
+Run = Callable[[KeyValues, tuple[Any, ...], Places, Member], Any]
 
 
-Run = Callable[[KeyValues, tuple[Any, ...], _Roles, Member], Any]
-
-
-@lru_cache(maxsize=1024)
+@remembered
 def is_key_value_store(interface: Interface) -> bool:
     """Whether the interface sets a value by its key, and gives it by its key."""
     setters = [m for name, m in interface.members.items() if name in ("set", "put", "store", "save")]
@@ -58,61 +48,75 @@ def _is_setter(member: Member) -> bool:
 
 def read_key_value(member: Member) -> Reading | Unread:
     """What a method of a key–value store does."""
-    found = _OPERATIONS.get(member.name)
-    roles = _roles(member, found is not None and found[1] == "number")
+    found = _BY_NAME.get(member.name)
     if found is None:
         return Unread(f"{member.name!r} is not among the methods of a key–value store that are read")
-    if isinstance(roles, str):
-        return Unread(f"the parameter {roles!r} is not accounted for")
-    meaning, _, run, is_look_up = found
+    places = _places(member, takes_number=found.operation in _COUNTING)
+    if isinstance(places, str):
+        return Unread(f"the parameter {places!r} is not accounted for")
+    if not any(set(wanted) <= places.keys() for wanted in found.needs):
+        return Unread(f"{member.name!r} lacks what it is about: {' and '.join(one.value for one in found.needs[0])}")
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
-        access.did(lambda: _told(meaning, values, roles))
-        return run(access.table, values, roles, member)  # type: ignore[arg-type]  # its table is the key–value store
+        access.did(lambda: _told(found.meaning, values, places))
+        return found.run(access.table, values, places, member)  # type: ignore[arg-type]  # its table is the store
 
-    return Reading(None, meaning, answer, is_look_up)
+    parameters = tuple(ReadParameter(member.parameters[place], role) for role, place in places.items())
+    return Reading(None, found.operation, parameters, lambda: found.meaning, answer)
 
 
-def _roles(member: Member, takes_number: bool) -> _Roles | str:
+def _places(member: Member, takes_number: bool) -> Places | str:
     """Which parameter is what, or the one that cannot be told."""
-    found: dict[str, int] = {}
+    found: Places = {}
     for position, (name, parameter) in enumerate(member.signature.parameters.items()):
-        if name in _KEYS and "key" not in found and parameter.kind is not Parameter.VAR_POSITIONAL:
-            role = "key"
-        elif name in _MANY_KEYS or (name in _KEYS and parameter.kind is Parameter.VAR_POSITIONAL):
-            role = "keys"
-        elif takes_number and name in ("amount", "delta", "by", "n", "value", "step"):
-            role = "amount"
-        elif name in _SECONDS:
-            role = "expires"
-        elif name == "default":
-            role = "default"
-        elif name in _VALUES or name in ("mapping", "values", "items", "pairs"):
-            role = "value"
-        else:
-            return name
-        if role in found:
+        role = _role(name, parameter, takes_number, Role.KEY in found)
+        if role is None or role in found:
             return name
         found[role] = position
-    return _Roles(**found)
+    return found
 
 
-def _told(meaning: str, values: tuple[Any, ...], roles: _Roles) -> str:
-    key = roles.key if roles.key is not None else roles.keys
-    return f"{meaning.partition(' ')[0]} {show(values[key], 60)}" if key is not None else meaning
+def _role(name: str, parameter: Parameter, takes_number: bool, has_key: bool) -> Role | None:
+    several = parameter.kind is Parameter.VAR_POSITIONAL
+    if name in _KEYS and not has_key and not several:
+        return Role.KEY
+    if name in _MANY_KEYS or (name in _KEYS and several):
+        return Role.KEYS
+    if takes_number and name in ("amount", "delta", "by", "n", "value", "step"):
+        return Role.AMOUNT
+    if name in _SECONDS:
+        return Role.EXPIRES
+    if name == "default":
+        return Role.DEFAULT
+    return Role.VALUE if name in _VALUES or name in ("mapping", "values", "items", "pairs") else None
 
 
-def _get(store: KeyValues, values: tuple[Any, ...], roles: _Roles, member: Member) -> Any:
-    assert roles.key is not None
-    found = store.find(values[roles.key])
+def _told(meaning: str, values: tuple[Any, ...], places: Places) -> str:
+    place = places.get(Role.KEY, places.get(Role.KEYS))
+    return meaning if place is None else f"{meaning.partition(' ')[0]} {show(values[place], 60)}"
+
+
+def _argument(values: tuple[Any, ...], places: Places, role: Role) -> Any:
+    """The argument of a role; None where there is none."""
+    place = places.get(role)
+    return None if place is None else values[place]
+
+
+def _promises(member: Member, form: type) -> bool:
+    return member.promise.node.bare is form
+
+
+def _get(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
+    key = values[places[Role.KEY]]
+    found = store.find(key)
     if found is not ABSENT:
         return found
-    if roles.default is not None:
-        return values[roles.default]
-    promised = member.promise.type
-    if promised is Any or (get_origin(promised) in (Union, UnionType) and type(None) in get_args(promised)):
+    if Role.DEFAULT in places:
+        return values[places[Role.DEFAULT]]
+    promised = member.promise.node
+    if promised.optional or not promised.is_known:
         return None
-    raise (KeyError(values[roles.key]) if member.name == "__getitem__" else _missing(store, values[roles.key]))
+    raise (KeyError(key) if member.name == "__getitem__" else _missing(store, key))
 
 
 def _missing(store: KeyValues, key: Any) -> RecordMissing:
@@ -120,97 +124,119 @@ def _missing(store: KeyValues, key: Any) -> RecordMissing:
     return RecordMissing(f"there is no value for {show(key)}; there are values for: {known}")
 
 
-def _get_many(store: KeyValues, values: tuple[Any, ...], roles: _Roles, member: Member) -> Any:
-    keys = list(values[roles.keys or 0])
+def _get_many(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
+    keys = list(values[places[Role.KEYS]])
     found = {key: store.find(key) for key in keys}
-    if (get_origin(member.promise.type) or member.promise.type) in (list, tuple):
+    if member.promise.node.origin in (list, tuple):
         return [None if found[key] is ABSENT else found[key] for key in keys]
     return {key: value for key, value in found.items() if value is not ABSENT}
 
 
-def _set(store: KeyValues, values: tuple[Any, ...], roles: _Roles, member: Member) -> Any:
-    assert roles.key is not None
-    assert roles.value is not None
-    if member.name in _ONLY_IF_ABSENT and store.find(values[roles.key]) is not ABSENT:
-        return False if member.promise.type is bool else None
-    store.put(values[roles.key], values[roles.value], None if roles.expires is None else values[roles.expires])
-    return True if member.promise.type is bool else None
+def _set(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
+    key = values[places[Role.KEY]]
+    if member.name in _ONLY_IF_ABSENT and store.find(key) is not ABSENT:
+        return False if _promises(member, bool) else None
+    store.put(key, values[places[Role.VALUE]], _argument(values, places, Role.EXPIRES))
+    return True if _promises(member, bool) else None
 
 
-def _set_many(store: KeyValues, values: tuple[Any, ...], roles: _Roles, member: Member) -> Any:
-    for key, value in dict(values[roles.value or 0]).items():
-        store.put(key, value, None if roles.expires is None else values[roles.expires])
-    return True if member.promise.type is bool else None
+def _set_many(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
+    for key, value in dict(values[places[Role.VALUE]]).items():
+        store.put(key, value, _argument(values, places, Role.EXPIRES))
+    return True if _promises(member, bool) else None
 
 
-def _delete(store: KeyValues, values: tuple[Any, ...], roles: _Roles, member: Member) -> Any:
-    keys = list(values[roles.keys]) if roles.keys is not None else [values[roles.key or 0]]
+def _delete(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
+    keys = list(values[places[Role.KEYS]]) if Role.KEYS in places else [values[places[Role.KEY]]]
     if member.name == "__delitem__" and store.find(keys[0]) is ABSENT:
         raise KeyError(keys[0])
     gone = sum(store.drop(key) for key in keys)
-    return {bool: bool(gone), int: gone}.get(member.promise.type)
+    return {bool: bool(gone), int: gone}.get(member.promise.node.bare)
 
 
-def _pop(store: KeyValues, values: tuple[Any, ...], roles: _Roles, member: Member) -> Any:
-    found = _get(store, values, roles, member)
-    store.drop(values[roles.key or 0])
+def _pop(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
+    found = _get(store, values, places, member)
+    store.drop(values[places[Role.KEY]])
     return found
 
 
-def _has(store: KeyValues, values: tuple[Any, ...], roles: _Roles, member: Member) -> Any:  # noqa: ARG001
-    return store.find(values[roles.key or 0]) is not ABSENT
+def _has(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:  # noqa: ARG001
+    return store.find(values[places[Role.KEY]]) is not ABSENT
 
 
 def _counted(sign: int) -> Run:
-    def run(store: KeyValues, values: tuple[Any, ...], roles: _Roles, member: Member) -> Any:
-        assert roles.key is not None
-        found = store.find(values[roles.key])
-        number = (0 if found is ABSENT else found) + sign * (1 if roles.amount is None else values[roles.amount])
-        store.change(values[roles.key], number)
-        return None if member.promise.type is type(None) else number
+    def run(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
+        key = values[places[Role.KEY]]
+        found = store.find(key)
+        step = values[places[Role.AMOUNT]] if Role.AMOUNT in places else 1
+        number = (0 if found is ABSENT else found) + sign * step
+        store.change(key, number)
+        return None if member.promise.is_nothing else number
 
     return run
 
 
-def _clear(store: KeyValues, values: tuple[Any, ...], roles: _Roles, member: Member) -> Any:  # noqa: ARG001
+def _clear(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:  # noqa: ARG001
     gone = sum(map(store.drop, store.keys()))
-    return {bool: True, int: gone}.get(member.promise.type)
+    return {bool: True, int: gone}.get(member.promise.node.bare)
 
 
-def _keys(store: KeyValues, values: tuple[Any, ...], roles: _Roles, member: Member) -> Any:  # noqa: ARG001
-    origin = get_origin(member.promise.type)
-    return set(store.keys()) if origin in (set, frozenset) else store.keys()
+def _keys(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:  # noqa: ARG001
+    return set(store.keys()) if member.promise.node.origin in (set, frozenset) else store.keys()
 
 
-def _touch(store: KeyValues, values: tuple[Any, ...], roles: _Roles, member: Member) -> Any:
-    assert roles.key is not None
-    found = store.find(values[roles.key])
+def _touch(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
+    key = values[places[Role.KEY]]
+    found = store.find(key)
     if found is not ABSENT:
-        store.put(values[roles.key], found, None if roles.expires is None else values[roles.expires])
-    return found is not ABSENT if member.promise.type is bool else None
+        store.put(key, found, _argument(values, places, Role.EXPIRES))
+    return found is not ABSENT if _promises(member, bool) else None
 
 
-def _len(store: KeyValues, values: tuple[Any, ...], roles: _Roles, member: Member) -> Any:  # noqa: ARG001
+def _len(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:  # noqa: ARG001
     return len(store.keys())
 
 
-_OPERATIONS: dict[str, tuple[str, str, Run, bool]] = {
-    **dict.fromkeys(("get", "load", "fetch", "read", "__getitem__"), ("GET :key", "", _get, True)),
-    **dict.fromkeys(("get_many", "mget", "get_all", "get_multi"), ("GET each of :keys", "", _get_many, True)),
-    **dict.fromkeys(("set", "put", "store", "save", "__setitem__"), ("SET :key to :value", "", _set, False)),
-    **dict.fromkeys(_ONLY_IF_ABSENT, ("SET :key to :value where it has none", "", _set, False)),
-    **dict.fromkeys(("set_many", "mset", "put_many", "set_multi"), ("SET each of :mapping", "", _set_many, False)),
-    **dict.fromkeys(
-        ("delete", "remove", "evict", "invalidate", "unset", "forget", "delete_many", "__delitem__"),
-        ("DELETE :key", "", _delete, False),
+class _Method(NamedTuple):
+    """A method of key–value stores: its names, what it does, and the roles that it needs, in one way or another."""
+
+    names: tuple[str, ...]
+    operation: Operation
+    meaning: str
+    run: Run
+    needs: tuple[tuple[Role, ...], ...] = ((Role.KEY,),)
+
+
+_COUNTING = (Operation.VALUE_COUNT_UP, Operation.VALUE_COUNT_DOWN)
+_METHODS = (
+    _Method(("get", "load", "fetch", "read", "__getitem__"), Operation.VALUE_GET, "GET :key", _get),
+    _Method(
+        ("get_many", "mget", "get_all", "get_multi"), Operation.VALUE_GET_MANY, "GET each of :keys", _get_many,
+        ((Role.KEYS,),),
     ),
-    "pop": ("GET and DELETE :key", "", _pop, False),
-    **dict.fromkeys(("has", "exists", "contains", "has_key", "__contains__"), ("EXISTS :key", "", _has, True)),
-    **dict.fromkeys(("incr", "increment", "incrby"), ("INCREMENT :key", "number", _counted(1), False)),
-    **dict.fromkeys(("decr", "decrement", "decrby"), ("DECREMENT :key", "number", _counted(-1), False)),
-    **dict.fromkeys(("clear", "flush", "flush_all", "delete_all"), ("DELETE every key", "", _clear, False)),
-    "keys": ("every key", "", _keys, True),
-    **dict.fromkeys(("touch", "expire"), ("EXPIRE :key", "", _touch, False)),
-    **dict.fromkeys(("__len__", "size", "count"), ("how many keys", "", _len, True)),
-}
-"""By the method's name: what it does, whether it takes a number, the work, and whether it only looks."""
+    _Method(
+        ("set", "put", "store", "save", "__setitem__"), Operation.VALUE_SET, "SET :key to :value", _set,
+        ((Role.KEY, Role.VALUE),),
+    ),
+    _Method(
+        tuple(sorted(_ONLY_IF_ABSENT)), Operation.VALUE_SET, "SET :key to :value where it has none", _set,
+        ((Role.KEY, Role.VALUE),),
+    ),
+    _Method(
+        ("set_many", "mset", "put_many", "set_multi"), Operation.VALUE_SET_MANY, "SET each of :mapping", _set_many,
+        ((Role.VALUE,),),
+    ),
+    _Method(
+        ("delete", "remove", "evict", "invalidate", "unset", "forget", "delete_many", "__delitem__"),
+        Operation.VALUE_DELETE, "DELETE :key", _delete, ((Role.KEY,), (Role.KEYS,)),
+    ),
+    _Method(("pop",), Operation.VALUE_POP, "GET and DELETE :key", _pop),
+    _Method(("has", "exists", "contains", "has_key", "__contains__"), Operation.VALUE_EXISTS, "EXISTS :key", _has),
+    _Method(("incr", "increment", "incrby"), Operation.VALUE_COUNT_UP, "INCREMENT :key", _counted(1)),
+    _Method(("decr", "decrement", "decrby"), Operation.VALUE_COUNT_DOWN, "DECREMENT :key", _counted(-1)),
+    _Method(("clear", "flush", "flush_all", "delete_all"), Operation.VALUE_CLEAR, "DELETE every key", _clear, ((),)),
+    _Method(("keys",), Operation.VALUE_KEYS, "every key", _keys, ((),)),
+    _Method(("touch", "expire"), Operation.VALUE_TOUCH, "EXPIRE :key", _touch),
+    _Method(("__len__", "size", "count"), Operation.VALUE_SIZE, "how many keys", _len, ((),)),
+)  # fmt: skip
+_BY_NAME = {name: method for method in _METHODS for name in method.names}

@@ -8,13 +8,22 @@ from typing import Any, NamedTuple
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity
 from urnshelf.readings.names import COUNTS, LOOK_UPS, QUESTIONS, Name
-from urnshelf.readings.parameters import Part, parts_of
-from urnshelf.readings.reading import Access, NotCertain, Reading, Unread
+from urnshelf.readings.operations import (
+    Access,
+    NotCertain,
+    Operation,
+    Promised,
+    Reading,
+    ReadParameter,
+    Role,
+    Unread,
+)
+from urnshelf.readings.parameters import Part, parts_of, row_of
 from urnshelf.readings.results import Result
 from urnshelf.store.conditions import AllOf, Comparison, Condition, Not, equals
 from urnshelf.store.queries import Query
-from urnshelf.store.tables import Table
-from urnshelf.store.values import Placeholder
+from urnshelf.store.values import Placeholder, identifier
+from urnshelf.store.views import View
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -29,7 +38,7 @@ class Wanted(NamedTuple):
     is_arranged: bool
     """Whether it says an order, or how many."""
 
-    def query(self, table: Table[Any], values: tuple[Any, ...]) -> Query[Any]:
+    def query(self, table: View[Any], values: tuple[Any, ...]) -> Query[Any]:
         """The query that a call's arguments make."""
         if not self.is_arranged:  # by far the most
             return Query(table, AllOf(self.conditions(values)))
@@ -48,36 +57,41 @@ class Wanted(NamedTuple):
                 found += one.parts if isinstance(one, AllOf) else (one,)
         return found
 
-    def given(self, role: str, values: tuple[Any, ...]) -> Any:
+    def given(self, role: Role, values: tuple[Any, ...]) -> Any:
         """The argument of one role; None where there is none."""
         return next((values[part.position] for part in self.parts if part.role == role), None)
 
-    def shown(self, table: Table[Any], names: tuple[str, ...]) -> str:
+    def shown(self, about: Entity, names: tuple[str, ...], what: str = "SELECT *") -> str:
         """The query as SQL, a placeholder for each argument."""
         places = tuple(map(Placeholder, names))
-        query: Query[Any] = Query(table, AllOf(self.conditions(places)))
-        text = str(query.order_by(*self.order) if self.order else query)
-        if any(part.role in ("order", "desc") for part in self.parts):
-            text += f" ORDER BY {self.given('order', places) or ''}".rstrip()
-        limit = self.given("limit", places) or self.given("page_size", places) or (1 if self.is_first else None)
+        conditions = AllOf(self.conditions(places))
+        text = f"{what} FROM {identifier(about.name)}" + (f" WHERE {conditions}" if conditions.parts else "")
+        text += f" ORDER BY {', '.join(map(_order_text, self.order))}" if self.order else ""
+        if any(part.role in (Role.ORDER, Role.DESCENDING) for part in self.parts):
+            text += f" ORDER BY {self.given(Role.ORDER, places) or ''}".rstrip()
+        limit = self.given(Role.LIMIT, places) or self.given(Role.PAGE_SIZE, places) or (1 if self.is_first else None)
         text += f" LIMIT {limit}" if limit else ""
-        skipped = self.given("offset", places)
-        page = next((part for part in self.parts if part.role == "page"), None)
+        skipped = self.given(Role.OFFSET, places)
+        page = next((part for part in self.parts if part.role is Role.PAGE), None)
         if page is not None:
             skipped = f":{page.name} * {limit}" if page.default == 0 else f"(:{page.name} - 1) * {limit}"
         return text + (f" OFFSET {skipped}" if skipped else "")
 
+    def read(self) -> tuple[ReadParameter, ...]:
+        """The parameters as data."""
+        return tuple(part.read() for part in self.parts)
+
     def _order(self, values: tuple[Any, ...]) -> list[str]:
-        asked = self.given("order", values)
+        asked = self.given(Role.ORDER, values)
         fields = [] if asked is None else [asked] if isinstance(asked, (str, Enum)) else list(asked)
         texts = [str(field.value if isinstance(field, Enum) else field) for field in fields]
         turned = [f"{text[1:]} desc" if text.startswith("-") else text for text in texts]
-        return [f"{text} desc" for text in turned] if self.given("desc", values) else turned
+        return [f"{text} desc" for text in turned] if self.given(Role.DESCENDING, values) else turned
 
     def _paged(self, query: Query[Any], values: tuple[Any, ...]) -> Query[Any]:
-        limit, offset, size = (self.given(role, values) for role in ("limit", "offset", "page_size"))
+        limit, offset, size = (self.given(role, values) for role in (Role.LIMIT, Role.OFFSET, Role.PAGE_SIZE))
         most = 1 if self.is_first else limit if size is None else size
-        page = next((part for part in self.parts if part.role == "page"), None)
+        page = next((part for part in self.parts if part.role is Role.PAGE), None)
         number = None if page is None else values[page.position]
         if page is not None and number is not None and most is not None:
             offset = (number - (0 if page.default == 0 else 1)) * most
@@ -94,48 +108,44 @@ def wanted_by(member: Member, about: Entity, name: Name) -> Wanted | str:
     flags = tuple(
         Not(equals(field, value)) if negated else equals(field, value) for field, value, negated in name.flags
     )
-    arranged = bool(name.order) or name.is_first or any(part.role != "condition" for part in parts)
+    arranged = bool(name.order) or name.is_first or any(part.role is not Role.CONDITION for part in parts)
     return Wanted(parts, flags, tuple(name.order), name.is_first, arranged)
 
 
-def read_look_up(
-    member: Member, about: Entity, name: Name, result: Result, table: Table[Any]
-) -> Reading | Unread | None:
+def _order_text(field: str) -> str:
+    name, _, word = field.partition(" ")
+    return f"{identifier(name)} DESC" if word else identifier(name)
+
+
+def read_look_up(member: Member, about: Entity, name: Name, result: Result) -> Reading | Unread | None:
     """A method that gives records."""
     if name.verb not in LOOK_UPS:
         return None
     wanted = wanted_by(member, about, name)
     if isinstance(wanted, str):
         return Unread(wanted)
-    kind = _kind(result, wanted, name, about)
-    if kind is None:
+    run = _run_of(result, wanted, name, about)
+    if run is None:
         return Unread(_wrong_promise(name.verb, result))
-    if kind in ("one", "one or none") and not (wanted.parts or wanted.flags or wanted.is_first):
+    if run is _one and not (wanted.parts or wanted.flags or wanted.is_first):
         return Unread("it promises one record, but says not which")
-    shown = wanted.shown(table, member.parameters)
-    run = {"many": _many, "by key": _by_key, "page": _page}.get(kind, _one)
+    return Reading(
+        about.record_type,
+        Operation.LOOK_UP,
+        wanted.read(),
+        lambda: wanted.shown(about, member.parameters),
+        lambda access, values: run(access, values, wanted, result),
+    )
 
-    def answer(access: Access, values: tuple[Any, ...]) -> Any:
-        return run(access, values, wanted, result)
 
-    return Reading(about.record_type, shown, answer, is_look_up=True)
-
-
-def read_question(
-    member: Member, about: Entity, name: Name, result: Result, table: Table[Any]
-) -> Reading | Unread | None:
+def read_question(member: Member, about: Entity, name: Name, result: Result) -> Reading | Unread | None:
     """A method that counts records, or asks whether there are any."""
     if name.verb not in COUNTS | QUESTIONS:
         return None
     counts = name.verb in COUNTS
-    if result.kind not in (("int" if counts else "bool"), "unknown"):
-        return Unread(f"{name.verb!r} is read where it promises {'int' if counts else 'bool'}")
     wanted = wanted_by(member, about, name)
     if isinstance(wanted, str):
         return Unread(wanted)
-    paging = [part.name for part in wanted.parts if part.role != "condition"]
-    if paging:
-        return Unread(f"{name.verb!r} is not read with a {paging[0]!r}")
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         query = wanted.query(access.table, values)
@@ -143,19 +153,24 @@ def read_question(
         found = query.count()
         return found if counts else bool(found)
 
-    shown = wanted.shown(table, member.parameters)
-    meaning = shown.replace("SELECT *", "SELECT count(*)", 1)
-    return Reading(about.record_type, meaning if counts else f"SELECT EXISTS ({shown})", answer, is_look_up=True)
+    def tell() -> str:
+        if counts:
+            return wanted.shown(about, member.parameters, "SELECT count(*)")
+        return f"SELECT EXISTS ({wanted.shown(about, member.parameters)})"
+
+    return Reading(
+        about.record_type, Operation.COUNT if counts else Operation.EXISTS, wanted.read(), tell, answer
+    )
 
 
-def _kind(result: Result, wanted: Wanted, name: Name, about: Entity) -> str | None:
+def _run_of(result: Result, wanted: Wanted, name: Name, about: Entity) -> Any:
     """How the records are given; where nothing is promised in writing, the name must tell."""
-    if result.kind != "unknown":
-        return result.kind if result.kind in ("one", "one or none", "many", "by key", "page") else None
+    if result.kind is not Promised.UNKNOWN:
+        return _RUNS.get(result.kind)
     if name.many:
-        return "many"
-    by_key = len(wanted.parts) == 1 and wanted.parts[0].role == "condition" and _asks_for_key(wanted, about)
-    return "one, as it may be" if by_key or wanted.is_first else None
+        return _many
+    by_key = len(wanted.parts) == 1 and wanted.parts[0].role is Role.CONDITION and _asks_for_key(wanted, about)
+    return _one_as_it_may_be if by_key or wanted.is_first else None
 
 
 def _asks_for_key(wanted: Wanted, about: Entity) -> bool:
@@ -174,13 +189,17 @@ def _one(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result
         query = wanted.query(table, values)
         access.did(query)
         found = query.first()
-    if found is None and result.kind == "one":
+    if found is None and result.kind is Promised.ONE:
         raise table.missing_error(values[0] if len(values) == 1 else values)
-    if found is None and result.kind == "unknown":
+    if found is None and result.kind is Promised.UNKNOWN:
         raise NotCertain(
             f"no {table.name} is found, and with no promised type it is not certain whether to raise or to give None"
         )
     return _given(found, result)
+
+
+def _one_as_it_may_be(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
+    return _one(access, values, wanted, result)
 
 
 def _many(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
@@ -206,16 +225,17 @@ def _given(record: Any, result: Result) -> Any:
     return row_of(record) if result.as_row and record is not None else record
 
 
-def row_of(record: Any) -> dict[str, Any]:
-    """The record as a plain dictionary."""
-    from urnshelf.records.shapes import storage_shape, values_of
-
-    shape = storage_shape(type(record))
-    return dict(record) if isinstance(record, dict) or shape is None else values_of(record, shape)
+_RUNS = {
+    Promised.ONE: _one,
+    Promised.ONE_OR_NONE: _one,
+    Promised.MANY: _many,
+    Promised.BY_KEY: _by_key,
+    Promised.PAGE: _page,
+}
 
 
 def _wrong_promise(verb: str, result: Result) -> str:
-    if result.kind == "unknown":
+    if result.kind is Promised.UNKNOWN:
         return "it promises nothing in writing, and its name does not tell whether it gives one record or many"
     return f"{verb!r} is read where it promises a record, a record or None, or many records"
 

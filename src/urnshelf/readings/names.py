@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.readings.entities import Entity, plurals
 from urnshelf.readings.parameters import comparison_of
-from urnshelf.records.keys import snake_case
+from urnshelf.records.description import snake_case
 
 LOOK_UPS = frozenset(
     """

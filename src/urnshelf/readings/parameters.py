@@ -2,40 +2,37 @@
 
 from __future__ import annotations
 
-import collections.abc as abc
 import re
 from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
 from inspect import Parameter
-from typing import Any, NamedTuple, get_args, get_origin
+from typing import Any, NamedTuple
 
-from urnshelf.interfaces.hints import type_name
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity, entity
-from urnshelf.readings.reading import NotCertain
+from urnshelf.readings.operations import NotCertain, ReadParameter, Role
 from urnshelf.readings.results import is_record_type, is_row_type
-from urnshelf.records.shapes import storage_shape, values_of
+from urnshelf.records.description import description_of
 from urnshelf.store.column import column
-from urnshelf.store.conditions import AllOf, Condition, Not, Predicate, Shown, TextPart, equals
+from urnshelf.store.conditions import AllOf, Comparison, Condition, Not, OneOf, Predicate, Shown, TextPart, equals
 from urnshelf.store.values import Placeholder
+from urnshelf.types.forms import type_name
+from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
 
 Make = Callable[[Any], Condition]
 """A condition from the argument's value."""
 
-COLLECTIONS = (
-    list, set, frozenset, tuple, abc.Sequence, abc.Collection, abc.Iterable, abc.Set, abc.MutableSequence,
-)  # fmt: skip
 _NUMBERS = (int, float, Decimal)
 _FILTERS = frozenset({"filters", "filter", "criteria", "where", "conditions", "query", "params", "kwargs", "by"})
 _PREDICATES = frozenset({"predicate", "condition", "filter", "where", "matches", "test", "fn", "func", "specification"})
-_PAGING = {
-    **dict.fromkeys(("limit", "max_results", "max_count", "top", "first_n"), "limit"),
-    **dict.fromkeys(("offset", "skip", "start_at"), "offset"),
-    **dict.fromkeys(("page", "page_number", "page_no"), "page"),
-    **dict.fromkeys(("page_size", "per_page", "page_limit", "size"), "page_size"),
-    **dict.fromkeys(("order_by", "sort", "sort_by", "order", "ordering", "sorted_by", "sort_key"), "order"),
-    **dict.fromkeys(("desc", "descending", "reverse", "is_descending"), "desc"),
+PAGING = {
+    **dict.fromkeys(("limit", "max_results", "max_count", "top", "first_n"), Role.LIMIT),
+    **dict.fromkeys(("offset", "skip", "start_at"), Role.OFFSET),
+    **dict.fromkeys(("page", "page_number", "page_no"), Role.PAGE),
+    **dict.fromkeys(("page_size", "per_page", "page_limit", "size"), Role.PAGE_SIZE),
+    **dict.fromkeys(("order_by", "sort", "sort_by", "order", "ordering", "sorted_by", "sort_key"), Role.ORDER),
+    **dict.fromkeys(("desc", "descending", "reverse", "is_descending"), Role.DESCENDING),
 }
 _SIGNS: tuple[tuple[str, str], ...] = (
     (r"min_(.+)|(.+)_min|(.+)_gte|(.+)_ge|(.+)_from|from_(.+)|(.+)_since|since_(.+)|(.+)_at_least", ">="),
@@ -69,15 +66,39 @@ _MAKERS: dict[str, Callable[[str, Any], Condition]] = {
 
 
 class Part(NamedTuple):
-    """One parameter's part of a look-up: a condition, or `limit`, `offset`, `page`, `page_size`, `order`, `desc`."""
+    """One parameter's part of a look-up: a condition, or an order, a limit, a page."""
 
-    role: str
+    role: Role
     name: str
     position: int
     make: Make | None = None
     optional: bool = False
     """Whether an argument of None asks for nothing."""
     default: Any = None
+
+    def read(self) -> ReadParameter:
+        """As data: its role, and the field that it is compared with."""
+        return ReadParameter(self.name, self.role) if self.make is None else read_condition(self.name, self.make)
+
+
+def read_condition(name: str, make: Make) -> ReadParameter:
+    """A parameter that is compared with a field, as data."""
+    field, sign = _compared(make(Placeholder(name)))
+    return ReadParameter(name, Role.CONDITION, field, sign)
+
+
+def _compared(condition: Condition) -> tuple[str, str]:
+    """The field and the sign of a condition on one field; both empty for any other."""
+    if isinstance(condition, Comparison):
+        return condition.path, f"{condition.sign}, ignoring case" if condition.fold else condition.sign
+    if isinstance(condition, OneOf):
+        return condition.path, "in"
+    if isinstance(condition, TextPart):
+        return condition.path, f"{condition.where}, ignoring case" if condition.fold else condition.where
+    if isinstance(condition, Not):
+        field, sign = _compared(condition.part)
+        return field, f"not {sign}" if sign else ""
+    return "", ""
 
 
 def parts_of(member: Member, about: Entity, by: list[str]) -> list[Part] | str:
@@ -93,26 +114,26 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Part] | str:
     named = [p for p in member.signature.parameters.values() if p.kind is not Parameter.VAR_KEYWORD]
     has_room = len([p for p in named if not _is_paging(p.name, about)]) >= len(told)
     for position, (name, parameter) in enumerate(member.signature.parameters.items()):
-        form = member.parameter_types[name]
+        node = member.parameter_nodes[name]
         is_paging = _is_paging(name, about) and has_room
         if told and not is_paging and parameter.kind is not Parameter.VAR_KEYWORD:
             wanted = told.pop(0)
             several = parameter.kind is Parameter.VAR_POSITIONAL
-            make = condition_maker(wanted, form, about, several)
+            make = condition_maker(wanted, node, about, several)
             if make is None and name.startswith(wanted.removesuffix("s")):  # `list_for_vessel(vessel_id)`
-                make = condition_maker(name, form, about, several)
+                make = condition_maker(name, node, about, several)
             if make is None:
                 return _no_field(about, wanted)
             parts.append(_condition(name, position, make, parameter))
             continue
-        part = _part(name, position, parameter, form, about)
+        part = _part(name, position, parameter, node, about)
         if part is None:
             return _no_field(about, name)
         parts.append(part)
     if told:
         return f"its name speaks of {told[0]!r}, but no parameter is left for it"
     roles = {part.role for part in parts}
-    if "page" in roles and not roles & {"page_size", "limit"}:
+    if Role.PAGE in roles and not roles & {Role.PAGE_SIZE, Role.LIMIT}:
         return "it has a page, but no page size"
     return parts
 
@@ -124,21 +145,21 @@ def _bounds(name: str, about: Entity) -> tuple[str, ...]:
 
 
 def _is_paging(name: str, about: Entity) -> bool:
-    return name in _PAGING and about.path(name) is None and name not in about.names
+    return name in PAGING and about.path(name) is None and name not in about.names
 
 
-def _part(name: str, position: int, parameter: Parameter, form: Any, about: Entity) -> Part | None:
+def _part(name: str, position: int, parameter: Parameter, node: Node, about: Entity) -> Part | None:
     optional = parameter.default is None
     if _is_paging(name, about):
-        return Part(_PAGING[name], name, position, None, optional, parameter.default)
-    if parameter.kind is Parameter.VAR_KEYWORD or (name in _FILTERS and is_row_type(_bare(form))):
-        return Part("condition", name, position, lambda values: _by_names(values, about), optional)
-    make = condition_maker(name, form, about, parameter.kind is Parameter.VAR_POSITIONAL)
+        return Part(PAGING[name], name, position, None, optional, parameter.default)
+    if parameter.kind is Parameter.VAR_KEYWORD or (name in _FILTERS and is_row_type(node)):
+        return Part(Role.CONDITION, name, position, lambda values: _by_names(values, about), optional)
+    make = condition_maker(name, node, about, parameter.kind is Parameter.VAR_POSITIONAL)
     return None if make is None else _condition(name, position, make, parameter)
 
 
 def _condition(name: str, position: int, make: Make, parameter: Parameter) -> Part:
-    return Part("condition", name, position, _unless_unclear(make, parameter), parameter.default is None)
+    return Part(Role.CONDITION, name, position, _unless_unclear(make, parameter), parameter.default is None)
 
 
 def _unless_unclear(make: Make, parameter: Parameter) -> Make:
@@ -155,26 +176,26 @@ def _unless_unclear(make: Make, parameter: Parameter) -> Make:
     return clear
 
 
-def condition_maker(name: str, form: Any, about: Entity, several: bool = False) -> Make | None:
+def condition_maker(name: str, node: Node, about: Entity, several: bool = False) -> Make | None:
     """What makes a condition of an argument of this name and type; None where that is not certain."""
-    name = re.sub("__+", "_", name).removesuffix("_")
-    form = _bare(form)
-    several = several or _is_collection_type(form)
+    if "__" in name or name.endswith("_"):
+        name = re.sub("__+", "_", name).removesuffix("_")
+    several = several or is_collection_type(node)
     return (
-        _equality(name, several, form, about)
-        or _one_of(name, several, form, about)
+        _equality(name, several, node, about)
+        or _one_of(name, several, node, about)
         or comparison_of(name, about)
-        or _of_parent(name, form, about)
-        or _specification(name, form, about)
+        or _of_parent(name, node, about)
+        or _specification(name, node, about)
     )
 
 
-def _equality(name: str, several: bool, form: Any, about: Entity) -> Make | None:
+def _equality(name: str, several: bool, node: Node, about: Entity) -> Make | None:
     path = _key_path(name, about) or about.path(name)
     if path is None:
         flag = about.flags.get(name)
         return None if flag is None or several else lambda value: _flag_condition(flag, value)
-    if not _can_equal(_item(form) if several else form, about.hints.get(path)):
+    if not _can_equal(_item(node) if several else node, _field_node(path, about)):
         return None
     if several:
         return lambda values: column(path).one_of(values)
@@ -191,15 +212,15 @@ def _flag_condition(flag: tuple[str, Any], value: Any) -> Condition:
     return equals(field, wanted) if value else Not(equals(field, wanted))
 
 
-def _one_of(name: str, several: bool, form: Any, about: Entity) -> Make | None:
-    if not several and form is not Any:
+def _one_of(name: str, several: bool, node: Node, about: Entity) -> Make | None:
+    if not several and node.is_known:
         return None
     for field in ("id", "key", "pk", *about.key_fields, f"{about.name}_id", f"{about.name}_key", *about.fields):
         if name in (f"{field}s", f"{field}_list", f"{field}_set", f"{field}es") or (
             field.endswith("y") and name == f"{field[:-1]}ies"
         ):
             path = _key_path(field, about) or about.path(field)
-            if path is not None and _can_equal(_item(form), about.hints.get(path)):
+            if path is not None and _can_equal(_item(node), _field_node(path, about)):
                 return lambda values: column(path).one_of(values)
     return None
 
@@ -215,11 +236,11 @@ def comparison_of(name: str, about: Entity) -> Make | None:
     return None
 
 
-def _of_parent(name: str, form: Any, about: Entity) -> Make | None:
+def _of_parent(name: str, node: Node, about: Entity) -> Make | None:
     """A record of another type, which the records refer to by its key."""
-    if not is_record_type(form) or form is about.record_type:
+    if not is_record_type(node.bare) or node.bare is about.record_type:
         return None
-    parent = entity(form)
+    parent = entity(node.bare)
     if len(parent.key_fields) != 1:
         return None
     for field in (f"{name}_id", f"{parent.name}_id"):
@@ -228,11 +249,12 @@ def _of_parent(name: str, form: Any, about: Entity) -> Make | None:
     return None
 
 
-def _specification(name: str, form: Any, about: Entity) -> Make | None:
+def _specification(name: str, node: Node, about: Entity) -> Make | None:
     """A condition as an object: a function, a thing that can tell whether it is satisfied, or a record of filters."""
+    form = node.bare
     if isinstance(form, type) and issubclass(form, Condition):
         return lambda value: Shown(repr(value)) if isinstance(value, Placeholder) else _known_paths(value, about)
-    if form is abc.Callable or get_origin(form) is abc.Callable or (form is Any and name in _PREDICATES):
+    if node.kind is Kind.CALLABLE or (not node.is_known and name in _PREDICATES):
         return lambda value: Shown(f"python({value})") if isinstance(value, Placeholder) else Predicate(value)
     asked = next((n for n in ("is_satisfied_by", "satisfied_by", "matches") if hasattr(form, n)), None)
     if asked is not None:
@@ -253,18 +275,18 @@ def _known_paths(condition: Condition, about: Entity) -> Condition:
 
 def _filter_record(form: Any, about: Entity) -> Make | None:
     """A record whose every field is a filter; those that are None ask for nothing."""
-    shape = storage_shape(form)
-    hints = entity(form).hints
-    makers = {field: condition_maker(field, hints[field], about) for field in (shape.fields if shape else ())}
-    if not makers or None in makers.values():
+    nodes = entity(form).nodes
+    makers = {field: condition_maker(field, node, about) for field, node in nodes.items()}
+    certain = {field: make for field, make in makers.items() if make is not None}
+    if not makers or len(certain) < len(makers):
         return None
 
     def make(value: Any) -> Condition:
         if isinstance(value, Placeholder):
-            given = {field: Placeholder(f"{value.name}.{field}") for field in makers}
+            given: dict[str, Any] = {field: Placeholder(f"{value.name}.{field}") for field in certain}
         else:
-            given = {k: v for k, v in _values(value).items() if v is not None}
-        return AllOf([makers[field](one) for field, one in given.items()])  # type: ignore[misc]
+            given = {k: v for k, v in row_of(value).items() if v is not None}
+        return AllOf([certain[field](one) for field, one in given.items()])
 
     return make
 
@@ -275,15 +297,18 @@ def _by_names(values: Any, about: Entity) -> Condition:
         return Shown(f"<each of {values}>")
     conditions = []
     for name, value in (values or {}).items():
-        make = condition_maker(name, list if _is_collection(value) else Any, about)
+        make = condition_maker(name, _SEVERAL if _is_collection(value) else ANYTHING, about)
         if make is None:
             raise NotCertain(_no_field(about, name))
         conditions.append(make(value))
     return AllOf(conditions)
 
 
+_SEVERAL = node_of(list)
+
+
 def _moment_path(name: str, about: Entity) -> str | None:
-    found = [field for field in (f"{name}_at", f"{name}_on") if about.hints.get(field) in (datetime, date)]
+    found = [field for field in (f"{name}_at", f"{name}_on") if _field_node(field, about).bare in (datetime, date)]
     return found[0] if len(found) == 1 else None
 
 
@@ -291,41 +316,42 @@ def _key_path(name: str, about: Entity) -> str | None:
     return about.key_fields[0] if len(about.key_fields) == 1 and about.is_key(name) else None
 
 
-def _is_collection_type(form: Any) -> bool:
-    return form in COLLECTIONS or get_origin(form) in COLLECTIONS
+def _field_node(path: str, about: Entity) -> Node:
+    """The type of a field; of anything for one inside a record, whose type is not compared."""
+    return about.nodes.get(path, ANYTHING)
 
 
-def _item(form: Any) -> Any:
-    args = get_args(form)
-    return args[0] if args and _is_collection_type(form) else Any if _is_collection_type(form) else form
+def is_collection_type(node: Node) -> bool:
+    """Whether a type is a collection of items."""
+    return node.kind in (Kind.ITEMS, Kind.TUPLE)
 
 
-def _can_equal(form: Any, field: Any) -> bool:
+def _item(node: Node) -> Node:
+    return node.item if is_collection_type(node) else node
+
+
+def _can_equal(given: Node, field: Node) -> bool:
     """Whether values of a parameter's type can be those of a field: a day is no moment, a text is no enum's member.
 
     Where one of the types is not told, or is no plain class, it is taken for granted; but what collections have to do
     with each other (all of these, any of them, just these) is not.
     """
-    if _is_collection_type(field):
+    if is_collection_type(field):
         return False
-    if Any in (form, field) or not isinstance(form, type) or not isinstance(field, type):
+    mine, theirs = given.bare, field.bare
+    if not (given.is_known and field.is_known and isinstance(mine, type) and isinstance(theirs, type)):
         return True
-    if {form, field} == {date, datetime}:
+    if {mine, theirs} == {date, datetime}:
         return False
-    return issubclass(form, field) or issubclass(field, form) or (form in _NUMBERS and field in _NUMBERS)
+    return issubclass(mine, theirs) or issubclass(theirs, mine) or (mine in _NUMBERS and theirs in _NUMBERS)
 
 
 def _no_field(about: Entity, name: str) -> str:
     path = _key_path(name, about) or about.path(name)
     if path is not None:
-        return f"it is not certain how {name!r} compares with a field of type {type_name(about.hints.get(path))}"
+        told = type_name(_field_node(path, about).form)
+        return f"it is not certain how {name!r} compares with a field of type {told}"
     return f"{about.record_type.__name__} has no field {name!r}"
-
-
-def _bare(form: Any) -> Any:
-    """The type without `| None`."""
-    args = [arg for arg in get_args(form) if arg is not type(None)]
-    return args[0] if len(args) == 1 and type(None) in get_args(form) else form
 
 
 def _is_collection(value: Any) -> bool:
@@ -336,6 +362,7 @@ def _of(record: Any, field: str) -> Any:
     return record if isinstance(record, Placeholder) else getattr(record, field, None)
 
 
-def _values(record: Any) -> dict[str, Any]:
-    shape = storage_shape(type(record))
-    return dict(record) if isinstance(record, dict) else values_of(record, shape) if shape else {}
+def row_of(record: Any) -> dict[str, Any]:
+    """The record as a plain dictionary."""
+    described = None if isinstance(record, dict) else description_of(type(record))
+    return dict(record) if described is None else described.values(record)

@@ -2,123 +2,94 @@
 
 from __future__ import annotations
 
-import collections.abc as abc
 from collections.abc import Callable
-from functools import lru_cache
-from types import UnionType
-from typing import Any, NamedTuple, TypeVar, Union, get_args, get_origin
+from typing import Any, NamedTuple
 
-from urnshelf.interfaces.hints import is_typed_dict
-from urnshelf.records.shapes import Shape, shape_of
+from urnshelf.caches import remembered
+from urnshelf.readings.operations import Promised
+from urnshelf.records.description import describe, looks_like_record
+from urnshelf.types.nodes import ITEM_TYPES, Kind, Node
 
 Collect = Callable[[list[Any]], Any]
 
-_MANY: dict[Any, Collect] = {
-    list: list,
-    tuple: tuple,
-    set: set,
-    frozenset: frozenset,
-    abc.Set: set,
-    abc.Sequence: list,
-    abc.Collection: list,
-    abc.Iterable: list,
-    abc.MutableSequence: list,
-    abc.Iterator: iter,
-    abc.Generator: iter,
-    abc.AsyncIterator: list,
-    abc.AsyncGenerator: list,
-    abc.AsyncIterable: list,
-}
-"""How many records are given; an async stream is made of the list by the answerer."""
-_MAPPINGS = (dict, abc.Mapping, abc.MutableMapping)
-
 
 class Result(NamedTuple):
-    """The kind of a promise.
+    """The kind of a promise, and how records are given to keep it."""
 
-    Its kind is `one`, `one or none`, `many`, `by key` (a mapping), `page` (records and their count), `bool`, `int`,
-    `none`, `unknown` (nothing is promised in writing), or `other`.
-    """
-
-    kind: str
+    kind: Promised
     record_type: Any = None
     collect: Collect = list
     as_row: bool = False
     """Whether records are given as plain dictionaries."""
-    form: Any = None
+    node: Node | None = None
 
 
-@lru_cache(maxsize=4096)
-def result_of(promised: Any) -> Result:
+_SIMPLE = {
+    Kind.NONE: Promised.NONE,
+    Kind.ANY: Promised.UNKNOWN,
+    Kind.UNKNOWN: Promised.UNKNOWN,
+}
+
+
+def result_of(node: Node) -> Result:
     """What kind of answer a promised type asks for."""
-    simple = {type(None): "none", bool: "bool", int: "int", Any: "unknown"}.get(_hashable(promised))
-    if simple is not None:
-        return Result(simple, form=promised)
-    record = _record(promised)
-    if record is not None:
-        return Result("one", *record)
-    origin, args = get_origin(promised), get_args(promised)
-    if origin is Union or origin is UnionType:
-        return _optional(args)
-    if origin in _MANY and args:
-        if origin is tuple and len(args) == 2 and args[1] is not ...:
-            return _page(promised, args)
-        record = _record(args[0])
-        if record is not None:
-            return Result("many", record[0], _MANY[origin], record[2])
-    if origin in _MAPPINGS and len(args) == 2:
-        record = _record(args[1])
-        if record is not None and not record[2]:
-            return Result("by key", record[0])
-    return Result("other", form=promised)
+    kind = _SIMPLE.get(node.kind)
+    if kind is None and node.bare in (bool, int) and not node.optional:
+        kind = Promised.BOOL if node.bare is bool else Promised.INT
+    if kind is not None:
+        return Result(kind, node=node)
+    found = _of_records(node)
+    if found is None:
+        return Result(Promised.OTHER, node=node)
+    if not node.optional:
+        return found
+    return found._replace(kind=Promised.ONE_OR_NONE) if found.kind is Promised.ONE else Result(Promised.OTHER)
 
 
+def _of_records(node: Node) -> Result | None:
+    if is_record_type(node.bare):
+        return Result(Promised.ONE, node.bare)
+    if is_row_type(node) and _is_open_row(node):
+        return Result(Promised.ONE, None, list, True)
+    if node.kind is Kind.MAPPING and len(node.args) == 2 and is_record_type(node.args[1].bare):
+        return Result(Promised.BY_KEY, node.args[1].bare)
+    if node.kind is Kind.TUPLE:
+        return _page(node)
+    if node.kind not in (Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM) or not node.args:
+        return None
+    item = result_of(node.item)
+    if item.kind is not Promised.ONE:
+        return None
+    return Result(Promised.MANY, item.record_type, _collector(node), item.as_row)
+
+
+def _collector(node: Node) -> Collect:
+    """What is made of a list; an async stream is made of it by the answerer."""
+    if node.kind is Kind.STREAM:
+        return iter  # type: ignore[return-value]
+    made = ITEM_TYPES.get(node.origin, list)
+    return set if made is frozenset and node.origin is not frozenset else made
+
+
+def _page(node: Node) -> Result | None:
+    if len(node.args) != 2 or node.args[1].bare is not int:
+        return None
+    many = result_of(node.args[0])
+    return many._replace(kind=Promised.PAGE) if many.kind is Promised.MANY else None
+
+
+@remembered
 def is_record_type(form: Any) -> bool:
-    """Whether a type is one whose instances are records."""
-    return isinstance(form, type) and (_shape(form) is not None or is_typed_dict(form) or hasattr(form, "__mapper__"))
+    """Whether a type is one whose instances are records, where a store operation speaks of it."""
+    return isinstance(form, type) and (describe(form) is not None or looks_like_record(form))
 
 
-def is_row_type(form: Any) -> bool:
+def is_row_type(node: Node) -> bool:
     """Whether a type is a plain mapping from field names to values."""
-    origin, args = get_origin(form) or form, get_args(form)
-    return origin in _MAPPINGS and (not args or (args[0] is str and not is_record_type(args[1])))
+    if node.kind is not Kind.MAPPING:
+        return False
+    return not node.args or (node.args[0].bare is str and not is_record_type(node.args[1].bare))
 
 
-def _record(form: Any) -> tuple[Any, Collect, bool] | None:
-    """The record type, and whether it is given as a plain dictionary."""
-    if isinstance(form, TypeVar):
-        form = form.__bound__
-    if is_record_type(form):
-        return form, list, False
-    return (None, list, True) if is_row_type(form) and get_args(form)[1:] in ((), (Any,), (object,)) else None
-
-
-def _optional(args: tuple[Any, ...]) -> Result:
-    inner = [arg for arg in args if arg is not type(None)]
-    if len(inner) == 1 and len(args) == 2:
-        found = result_of(inner[0])
-        if found.kind == "one":
-            return found._replace(kind="one or none")
-    return Result("other")
-
-
-def _page(promised: Any, args: tuple[Any, ...]) -> Result:
-    many = result_of(args[0])
-    if many.kind == "many" and args[1] is int:
-        return many._replace(kind="page")
-    return Result("other", form=promised)
-
-
-def _shape(form: type) -> Shape | None:
-    try:
-        return shape_of(form)
-    except TypeError:
-        return None
-
-
-def _hashable(form: Any) -> Any:
-    try:
-        hash(form)
-    except TypeError:
-        return None
-    return form
+def _is_open_row(node: Node) -> bool:
+    return not node.args or not node.args[1].is_known

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import inspect
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
-from urnshelf.calls.replies import LiveCall, Pending, as_called
+from urnshelf.calls.ledger import LiveCall
+from urnshelf.calls.replies import Pending
 from urnshelf.calls.target import Target, state_of, target_of
 from urnshelf.errors import CueRefused, ReplyRefused
-from urnshelf.interfaces.promises import misfit
+from urnshelf.interfaces.members import Interface, Member
+from urnshelf.readings.operations import Operation, ReadParameter
 from urnshelf.records.copies import keep
 from urnshelf.records.display import show
+from urnshelf.records.fit import misfit
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -20,6 +24,7 @@ class Lesson:
     """One taught method; it stands in the ledger as the answerer of its calls."""
 
     is_look_up = False
+    operation = Operation.TAUGHT
 
     def __init__(self, function: Callable[..., Any], shelf: Any) -> None:
         self.function = function
@@ -27,21 +32,26 @@ class Lesson:
 
     def give(self, call: LiveCall) -> Any:
         """What the function makes of the arguments; a copy, and of the promised type."""
-        args, kwargs = as_called(call.target, call.live)
-        reply = self.function(self._shelf, *args, **kwargs)
-        promise = call.target.member.promise
+        reply = call.target.call(partial(self.function, self._shelf), call.live)
+        promise = call.target.promise
         if promise.awaited and inspect.isawaitable(reply):
             return Pending(self._checked_later(call, reply))
         if promise.stream == "async" and not hasattr(reply, "__aiter__"):
             return _streamed(reply)
         return self._checked(call, reply)
 
+    def parameters(self, member: Member, interface: Interface) -> tuple[ReadParameter, ...]:
+        """What the method's parameters stand for, as far as their names and types tell."""
+        from urnshelf.readings.reader import roles_of  # loaded late, as all readers are
+
+        return roles_of(member, interface)
+
     async def _checked_later(self, call: LiveCall, reply: Any) -> Any:
         return self._checked(call, await reply)
 
     def _checked(self, call: LiveCall, reply: Any) -> Any:
-        promise = call.target.member.promise
-        wrong = None if promise.stream else misfit(reply, promise.type)
+        promise = call.target.promise
+        wrong = None if promise.stream else misfit(reply, promise.node)
         if wrong is not None:
             raise ReplyRefused(
                 f"{call.target.name} promises {promise.name}, but {self} gave {show(reply, 60)}: {wrong}"

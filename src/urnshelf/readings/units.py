@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Any
 
+from urnshelf.caches import remembered
 from urnshelf.calls.target import FakeState
 from urnshelf.errors import UnitRefused
 from urnshelf.interfaces.members import Interface, Member
-from urnshelf.readings.reading import Reading, Unread
+from urnshelf.readings.operations import Operation, Reading, ReadParameter, Role, Unread
 from urnshelf.store.journal import Journal
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -16,14 +16,14 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 _ENTER = frozenset({"__enter__", "__aenter__", "begin", "start"})
 _LEAVE = frozenset({"__exit__", "__aexit__"})
 MEANINGS = {
-    **dict.fromkeys(_ENTER, "BEGIN"),
-    **dict.fromkeys(_LEAVE, "ROLLBACK of what was not committed"),
-    "commit": "COMMIT",
-    "rollback": "ROLLBACK",
+    **dict.fromkeys(_ENTER, (Operation.BEGIN, "BEGIN")),
+    **dict.fromkeys(_LEAVE, (Operation.LEAVE, "ROLLBACK of what was not committed")),
+    "commit": (Operation.COMMIT, "COMMIT"),
+    "rollback": (Operation.ROLL_BACK, "ROLLBACK"),
 }
 
 
-@lru_cache(maxsize=1024)
+@remembered
 def is_unit_of_work(interface: Interface) -> bool:
     """Whether the interface begins, and commits or rolls back."""
     return "commit" in interface.members and bool(_ENTER & interface.members.keys())
@@ -35,9 +35,14 @@ def read_unit(member: Member, interface: Interface) -> Reading | Unread | None:
         return None
     if member.name not in _LEAVE and member.parameters:
         return Unread(f"the parameter {member.parameters[0]!r} is not accounted for")
-    work = _WORK.get(member.name) or (Units.begin if member.name in _ENTER else Units.leave)
+    operation, meaning = MEANINGS[member.name]
+    work = _WORK[operation]
     return Reading(
-        None, MEANINGS[member.name], lambda access, values: work(access.units, access.state), is_look_up=False
+        None,
+        operation,
+        tuple(ReadParameter(name, Role.OTHER) for name in member.parameters),
+        lambda: meaning,
+        lambda access, values: work(access.units, access.state),
     )
 
 
@@ -100,10 +105,15 @@ class Units:
         raise UnitRefused(f"{state.label} cannot {verb}: it was not entered; use it in a with block, or begin it")
 
 
-_WORK = {"commit": Units.commit, "rollback": Units.roll_back}
+_WORK = {
+    Operation.BEGIN: Units.begin,
+    Operation.COMMIT: Units.commit,
+    Operation.ROLL_BACK: Units.roll_back,
+    Operation.LEAVE: Units.leave,
+}
 
 
-@lru_cache(maxsize=1024)
+@remembered
 def repositories_of(interface: Interface) -> frozenset[Any]:
     """The types of the unit's attributes and properties."""
-    return frozenset(m.promise.type for m in interface.members.values() if m.kind == "attribute")
+    return frozenset(m.promise.node.bare for m in interface.members.values() if m.kind == "attribute")

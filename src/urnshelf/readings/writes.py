@@ -2,29 +2,37 @@
 
 from __future__ import annotations
 
-import collections.abc as abc
 from collections.abc import Callable
 from inspect import Parameter
-from typing import Any, get_origin
+from typing import Any
 
-from urnshelf.interfaces.hints import is_typed_dict
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity, item_record
-from urnshelf.readings.look_ups import row_of, wanted_by
+from urnshelf.readings.look_ups import wanted_by
 from urnshelf.readings.names import ADDS, REMOVES, SAVES, UPDATES, Name, verb_of
-from urnshelf.readings.parameters import COLLECTIONS
-from urnshelf.readings.reading import Access, NotCertain, Reading, Unread
+from urnshelf.readings.operations import (
+    Access,
+    NotCertain,
+    Operation,
+    Promised,
+    Reading,
+    ReadParameter,
+    Role,
+    Unread,
+)
+from urnshelf.readings.parameters import is_collection_type, row_of
 from urnshelf.readings.results import Result, is_row_type, result_of
-from urnshelf.records.keys import snake_case
-from urnshelf.store.tables import Table
-from urnshelf.store.values import identifier, literal
+from urnshelf.records.description import snake_case
+from urnshelf.store.values import Placeholder, identifier, literal
+from urnshelf.store.views import View
+from urnshelf.types.nodes import Kind, Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _CHANGES = frozenset(
     {"changes", "values", "data", "fields", "updates", "kwargs", "attrs", "attributes", "payload", "row"}
 )
-Store = Callable[[Table[Any], Any], Any]
+Store = Callable[[View[Any], Any], Any]
 
 
 def read_write(member: Member, about: Entity, name: Name | str, result: Result) -> Reading | Unread | None:
@@ -39,21 +47,19 @@ def read_write(member: Member, about: Entity, name: Name | str, result: Result) 
         return Unread(name)
     if name.flags or name.order or name.is_first:
         return Unread(f"{member.name!r} says more than that it stores a {about.record_type.__name__}")
-    parameters = list(member.signature.parameters.values())
-    forms = [member.parameter_types[p.name] for p in parameters]
-    first = _what(parameters[0], forms[0], about) if parameters else ""
-    if first == "record" and len(parameters) == 1 and not name.by:
-        return _stored_reading(verb, "record", about, result)
-    if first == "records" and len(parameters) == 1 and not name.by:
-        return _stored_reading(verb, "records", about, result)
+    given = _given(member, about)
+    first = given[0].role if given else Role.OTHER
+    if first in (Role.RECORD, Role.RECORDS) and len(given) == 1 and not name.by:
+        return _stored_reading(verb, given, about, result)
     if verb in ADDS and not name.by:
-        made = _made_of_values(parameters, forms, about)
+        made = _made_of_values(member, given, about)
         if made is not None:
-            return _made_reading(verb, made, about, result)
-    if verb in UPDATES and len(parameters) >= 2 and first in ("record", "key") and (not name.by or first == "key"):
-        return _changes_reading(first, parameters, forms, about, result)
-    if first in ("record", "records") and len(parameters) > 1:
-        return Unread(f"the parameter {parameters[1].name!r} is not accounted for")
+            return _made_reading(verb, made, given, about, result)
+    by_key = first is Role.KEY or (first is Role.RECORD and not name.by)
+    if verb in UPDATES and len(given) >= 2 and by_key:
+        return _changes_reading(member, given, about, result)
+    if first in (Role.RECORD, Role.RECORDS) and len(given) > 1:
+        return Unread(f"the parameter {given[1].name!r} is not accounted for")
     return Unread(f"{verb!r} is read with one {about.record_type.__name__}, with several, or with values of its fields")
 
 
@@ -63,56 +69,69 @@ def read_setter(member: Member, about: Entity) -> Reading | Unread | None:
     return _set_field(member, about, verb) if verb in ("set", "mark", "change") else None
 
 
-def read_removal(
-    member: Member, about: Entity, name: Name | str, result: Result, table: Table[Any]
-) -> Reading | Unread | None:
+def read_removal(member: Member, about: Entity, name: Name | str, result: Result) -> Reading | Unread | None:
     """A method that removes."""
     verb = verb_of(member.name) if isinstance(name, str) else name.verb
     if verb not in REMOVES | {"clear", "purge", "truncate"}:
         return None
     if isinstance(name, str):
         return Unread(name)
-    if result.kind not in ("none", "bool", "int", "unknown", "one", "one or none"):
+    if result.kind in (Promised.MANY, Promised.OTHER, Promised.PAGE, Promised.BY_KEY):
         return Unread(f"{verb!r} is read where it promises None, bool, a number or the record")
-    parameters = list(member.signature.parameters.values())
-    first = _what(parameters[0], member.parameter_types[parameters[0].name], about) if len(parameters) == 1 else ""
-    if first == "record" and not name.by:
-        return _removal(about, result, lambda table, value: table.key_of(value))
-    if first == "records" and not name.by:
-        return _removals_by_record(about, result)
-    if first == "key" and name.by in ([], ["id"], [about.key_fields[0]]):
-        return _removal(about, result, lambda table, value: value, parameters[0].name)
-    return _removal_of_many(member, about, name, result, table, verb)
+    given = _given(member, about)
+    first = given[0].role if len(given) == 1 else Role.OTHER
+    if first is Role.RECORD and not name.by:
+        return _removal(about, result, given, lambda table, value: table.key_of(value))
+    if first is Role.RECORDS and not name.by:
+        return _removals_by_record(about, result, given)
+    if first is Role.KEY and name.by in ([], ["id"], [about.key_fields[0]]):
+        return _removal(about, result, given, lambda table, value: value)
+    return _removal_of_many(member, about, name, result, verb)
 
 
 # --- what is given ----------------------------------------------------------------------------------------------------
 
 
-def _what(parameter: Parameter, form: Any, about: Entity) -> str:
-    """`record`, `records`, `key`, `values` or nothing that is known."""
+def _given(member: Member, about: Entity) -> tuple[ReadParameter, ...]:
+    """The parameters of a method that writes, by what they are."""
+    parameters = member.signature.parameters.values()
+    return tuple(given_as(p, member.parameter_nodes[p.name], about) for p in parameters)
+
+
+def given_as(parameter: Parameter, node: Node, about: Entity) -> ReadParameter:
+    """What an argument is: a record, several, a key, values of fields, one field, or nothing that is known."""
+    name = parameter.name
+    role = _role(parameter, node, about)
+    if role is Role.OTHER and name in about.nodes:
+        return ReadParameter(name, Role.FIELD, name, "=")
+    is_key = role is Role.KEY and len(about.key_fields) == 1
+    return ReadParameter(name, role, about.key_fields[0], "=") if is_key else ReadParameter(name, role)
+
+
+def _role(parameter: Parameter, node: Node, about: Entity) -> Role:
     several = parameter.kind is Parameter.VAR_POSITIONAL
-    if form is about.record_type:
-        return "records" if several else "record"
-    if item_record(form) is about.record_type and get_origin(form) in COLLECTIONS:
-        return "records"
-    if form is Any and parameter.name in (about.name, "record", "entity", "item", "obj", "instance", "model"):
-        return "records" if several else "record"
-    if form is Any and parameter.name in (*about.names, "records", "entities", "items"):
-        return "records"
+    if node.bare is about.record_type:
+        return Role.RECORDS if several else Role.RECORD
+    if is_collection_type(node) and item_record(node) is about.record_type:
+        return Role.RECORDS
+    if not node.is_known:
+        if parameter.name in (about.name, "record", "entity", "item", "obj", "instance", "model"):
+            return Role.RECORDS if several else Role.RECORD
+        if parameter.name in (*about.names, "records", "entities", "items"):
+            return Role.RECORDS
     if about.is_key(parameter.name) and not several:
-        return "key"
-    return "values" if is_row_type(form) or parameter.kind is Parameter.VAR_KEYWORD else ""
+        return Role.KEY
+    is_values = is_row_type(node) or node.kind is Kind.TYPED_DICT or parameter.kind is Parameter.VAR_KEYWORD
+    return Role.VALUES if is_values else Role.OTHER
 
 
 def _made_of_values(
-    parameters: list[Parameter], forms: list[Any], about: Entity
+    member: Member, given: tuple[ReadParameter, ...], about: Entity
 ) -> Callable[[tuple[Any, ...]], Any] | None:
     """How a record is made of a mapping, or of arguments that are called like its fields."""
-    if len(parameters) == 1 and _what(parameters[0], forms[0], about) == "values":
+    if len(given) == 1 and given[0].role is Role.VALUES:
         return lambda values: _record_of(about, dict(values[0]))
-    if len(parameters) == 1 and is_typed_dict(forms[0]):
-        return lambda values: _record_of(about, dict(values[0]))
-    names = [p.name for p in parameters]
+    names = member.parameters
     if not names or not set(names) <= set(about.fields):
         return None
     return lambda values: _record_of(about, dict(zip(names, values, strict=True)))
@@ -122,10 +141,8 @@ def _record_of(about: Entity, values: dict[str, Any]) -> Any:
     """A record of these values; its key may be left out."""
     for field in about.key_fields:
         values.setdefault(field, None)
-    if is_typed_dict(about.record_type):
-        return values
     try:
-        return about.record_type(**values)
+        return about.described.build(values)
     except TypeError as why:
         raise NotCertain(f"no {about.record_type.__name__} can be made of these values: {why}") from None
 
@@ -138,39 +155,61 @@ def _set_field(member: Member, about: Entity, verb: str) -> Reading | Unread | N
         return None
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
-        return _change(access, values[0], {path: values[1]}, result_of(member.promise.type))
+        return _change(access, values[0], {path: values[1]}, result_of(member.promise.node))
 
-    meaning = f"UPDATE {identifier(about.name)} SET {identifier(path)} = :{member.parameters[1]} WHERE "
-    meaning += _by_key(about, member.parameters[0])
-    return Reading(about.record_type, meaning, answer, is_look_up=False)
+    key, value = member.parameters
+    parameters = (ReadParameter(key, Role.KEY, path_of_key(about), "="), ReadParameter(value, Role.FIELD, path, "="))
+    return Reading(
+        about.record_type,
+        Operation.CHANGE,
+        parameters,
+        lambda: f"UPDATE {identifier(about.name)} SET {identifier(path)} = :{value} WHERE {_by_key(about, key)}",
+        answer,
+    )
+
+
+def path_of_key(about: Entity) -> str:
+    """The field that is the key alone; empty where there is none."""
+    return about.key_fields[0] if len(about.key_fields) == 1 else ""
 
 
 # --- storing ----------------------------------------------------------------------------------------------------------
 
 
-def _stored_reading(verb: str, what: str, about: Entity, result: Result) -> Reading | Unread:
-    reply = _reply_of_storing(result, what, about)
+def _stored_reading(
+    verb: str, given: tuple[ReadParameter, ...], about: Entity, result: Result
+) -> Reading | Unread:
+    reply = _reply_of_storing(result, given[0].role, about)
     if reply is None:
         return Unread(f"{verb!r} is read where it promises the record, its key or None")
     store = _store_of(verb)
+    is_many = given[0].role is Role.RECORDS
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         table = access.table
-        given = list(values[0]) if what == "records" else [values[0]]
-        access.did(lambda: "; ".join(_insertion(verb, table, record) for record in stored[:3]))
         stored: list[Any] = []
-        for record in given:
+        access.did(lambda: "; ".join(_insertion(verb, table, record) for record in stored[:3]))
+        for record in list(values[0]) if is_many else [values[0]]:
             stored.append(store(table, record))
         return reply(table, stored)
 
-    meaning = f"{_verb_text(verb, about)} VALUES (:{about.name})" + " for each" * (what == "records")
-    if verb in UPDATES:
-        meaning = f"UPDATE {identifier(about.name)} SET … WHERE {_by_key(about)}" + " for each" * (what == "records")
-    return Reading(about.record_type, meaning, answer, is_look_up=False)
+    def tell() -> str:
+        meaning = f"{_verb_text(verb, about)} VALUES (:{about.name})"
+        if verb in UPDATES:
+            meaning = f"UPDATE {identifier(about.name)} SET … WHERE {_by_key(about)}"
+        return f"{meaning} for each" if is_many else meaning
+
+    return Reading(about.record_type, _OPERATIONS[verb], given, tell, answer)
 
 
-def _made_reading(verb: str, made: Callable[[tuple[Any, ...]], Any], about: Entity, result: Result) -> Reading | Unread:
-    reply = _reply_of_storing(result, "record", about)
+def _made_reading(
+    verb: str,
+    made: Callable[[tuple[Any, ...]], Any],
+    given: tuple[ReadParameter, ...],
+    about: Entity,
+    result: Result,
+) -> Reading | Unread:
+    reply = _reply_of_storing(result, Role.RECORD, about)
     if reply is None:
         return Unread(f"{verb!r} is read where it promises the record, its key or None")
 
@@ -180,7 +219,19 @@ def _made_reading(verb: str, made: Callable[[tuple[Any, ...]], Any], about: Enti
         access.did(lambda: _insertion(verb, table, stored))
         return reply(table, [stored])
 
-    return Reading(about.record_type, f"{_verb_text(verb, about)} VALUES (…)", answer, is_look_up=False)
+    fields = tuple(
+        one if one.role is Role.VALUES else ReadParameter(one.name, Role.FIELD, one.name, "=") for one in given
+    )
+    return Reading(
+        about.record_type, Operation.MAKE, fields, lambda: f"{_verb_text(verb, about)} VALUES (…)", answer
+    )
+
+
+_OPERATIONS = {
+    **dict.fromkeys(ADDS, Operation.ADD),
+    **dict.fromkeys(SAVES, Operation.SAVE),
+    **dict.fromkeys(UPDATES, Operation.UPDATE),
+}
 
 
 def _store_of(verb: str) -> Store:
@@ -191,24 +242,27 @@ def _store_of(verb: str) -> Store:
     return _update
 
 
-def _update(table: Table[Any], record: Any) -> Any:
+def _update(table: View[Any], record: Any) -> Any:
     key = table.key_of(record)
     if key is None or table.find(key) is None:
         raise table.missing_error(key)
     return table.save(record)
 
 
-def _reply_of_storing(result: Result, what: str, about: Entity) -> Callable[[Table[Any], list[Any]], Any] | None:
-    if result.kind == "none":
+def _reply_of_storing(
+    result: Result, role: Role, about: Entity
+) -> Callable[[View[Any], list[Any]], Any] | None:
+    if result.kind is Promised.NONE:
         return lambda table, stored: None
-    if what == "records":
-        if result.kind in ("many", "unknown"):
+    if role is Role.RECORDS:
+        if result.kind in (Promised.MANY, Promised.UNKNOWN):
             return lambda table, stored: result.collect(stored)
-        return (lambda table, stored: len(stored)) if result.kind == "int" else None
-    if result.kind in ("one", "one or none", "unknown"):
+        return (lambda table, stored: len(stored)) if result.kind is Promised.INT else None
+    if result.kind in (Promised.ONE, Promised.ONE_OR_NONE, Promised.UNKNOWN):
         return lambda table, stored: row_of(stored[0]) if result.as_row else stored[0]
-    key_form = about.hints.get(about.key_fields[0]) if len(about.key_fields) == 1 else None
-    if result.kind == "int" or (result.kind == "other" and result.form == key_form):
+    key = about.nodes.get(path_of_key(about))
+    is_key = key is not None and result.node is not None and not result.node.optional and result.node.bare == key.bare
+    if result.kind is Promised.INT or (result.kind is Promised.OTHER and is_key):
         return lambda table, stored: table.key_of(stored[0])
     return None
 
@@ -217,30 +271,37 @@ def _reply_of_storing(result: Result, what: str, about: Entity) -> Callable[[Tab
 
 
 def _changes_reading(
-    first: str, parameters: list[Parameter], forms: list[Any], about: Entity, result: Result
+    member: Member, given: tuple[ReadParameter, ...], about: Entity, result: Result
 ) -> Reading | Unread:
-    rest = parameters[1:]
-    if len(rest) == 1 and (
-        rest[0].kind is Parameter.VAR_KEYWORD or is_row_type(forms[1]) or _is_changes(rest[0], forms[1])
-    ):
+    rest = list(member.signature.parameters.values())[1:]
+    if len(rest) == 1 and (given[1].role is Role.VALUES or _is_changes(rest[0], member.parameter_nodes[rest[0].name])):
         take: Callable[[tuple[Any, ...]], dict[str, Any]] = lambda values: dict(row_of(values[1]))  # noqa: E731
+        changes: tuple[ReadParameter, ...] = (ReadParameter(rest[0].name, Role.VALUES),)
     elif all(p.name in about.fields for p in rest):
         take = lambda values: {p.name: v for p, v in zip(rest, values[1:], strict=True) if not _left_out(p, v)}  # noqa: E731
+        changes = tuple(ReadParameter(p.name, Role.FIELD, p.name, "=") for p in rest)
     else:
         unknown = next((p.name for p in rest if p.name not in about.fields), "")
         return Unread(f"{about.record_type.__name__} has no field {unknown!r}")
+    is_record = given[0].role is Role.RECORD
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
-        key = access.table.key_of(values[0]) if first == "record" else values[0]
+        key = access.table.key_of(values[0]) if is_record else values[0]
         return _change(access, key, take(values), result)
 
-    key = parameters[0].name if first == "key" else ""
-    meaning = f"UPDATE {identifier(about.name)} SET … WHERE {_by_key(about, key)}"
-    return Reading(about.record_type, meaning, answer, is_look_up=False)
+    key = "" if is_record else given[0].name
+    return Reading(
+        about.record_type,
+        Operation.CHANGE,
+        (given[0], *changes),
+        lambda: f"UPDATE {identifier(about.name)} SET … WHERE {_by_key(about, key)}",
+        answer,
+    )
 
 
-def _is_changes(parameter: Parameter, form: Any) -> bool:
-    return is_typed_dict(form) or (parameter.name in _CHANGES and form in (Any, dict, abc.Mapping))
+def _is_changes(parameter: Parameter, node: Node) -> bool:
+    is_open = not node.is_known or (node.kind is Kind.MAPPING and not node.args)
+    return node.kind is Kind.TYPED_DICT or (parameter.name in _CHANGES and is_open)
 
 
 def _left_out(parameter: Parameter, value: Any) -> bool:
@@ -252,38 +313,56 @@ def _change(access: Access, key: Any, changes: dict[str, Any], result: Result) -
     record = table.find(key)
     access.did(lambda: _update_text(table, key, changes))
     if record is None:
-        if result.kind in ("bool", "int", "one or none"):
-            return {"bool": False, "int": 0}.get(result.kind)
+        if result.kind in _REPLIES_OF_NOTHING:
+            return _REPLIES_OF_NOTHING[result.kind]
         raise table.missing_error(key)
     stored = table.save(table.changed(record, changes))
-    replies = {"none": None, "bool": True, "int": 1}
-    return replies[result.kind] if result.kind in replies else row_of(stored) if result.as_row else stored
+    if result.kind in _REPLIES_OF_CHANGE:
+        return _REPLIES_OF_CHANGE[result.kind]
+    return row_of(stored) if result.as_row else stored
+
+
+_REPLIES_OF_NOTHING: dict[Promised, Any] = {Promised.BOOL: False, Promised.INT: 0, Promised.ONE_OR_NONE: None}
+_REPLIES_OF_CHANGE: dict[Promised, Any] = {Promised.NONE: None, Promised.BOOL: True, Promised.INT: 1}
 
 
 # --- removing ---------------------------------------------------------------------------------------------------------
 
 
-def _removal(about: Entity, result: Result, key_of: Callable[[Table[Any], Any], Any], parameter: str = "") -> Reading:
+def _removal(
+    about: Entity, result: Result, given: tuple[ReadParameter, ...], key_of: Callable[[View[Any], Any], Any]
+) -> Reading:
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         table = access.table
         key = key_of(table, values[0])
         access.did(lambda: f"DELETE FROM {identifier(table.table_name)} WHERE {_key_text(table, key)}")
         record = table.find(key)
-        gone = table.remove(key)
-        if result.kind in ("bool", "int"):
-            return gone if result.kind == "bool" else int(gone)
-        if gone or result.kind == "one or none":
-            return record if result.kind in ("one", "one or none") else True if result.kind == "unknown" else None
-        if result.kind == "unknown":
-            raise NotCertain(f"no {table.name} has this key, and with no promised type it is not certain what then")
-        raise table.missing_error(key)
+        return _reply_of_removal(table, key, record, table.remove(key), result.kind)
 
-    meaning = f"DELETE FROM {identifier(about.name)} WHERE {_by_key(about, parameter)}"
-    return Reading(about.record_type, meaning, answer, is_look_up=False)
+    parameter = given[0].name if given[0].role is Role.KEY else ""
+    return Reading(
+        about.record_type,
+        Operation.REMOVE,
+        given,
+        lambda: f"DELETE FROM {identifier(about.name)} WHERE {_by_key(about, parameter)}",
+        answer,
+    )
 
 
-def _removals_by_record(about: Entity, result: Result) -> Reading | Unread:
-    if result.kind not in ("none", "int", "unknown"):
+def _reply_of_removal(table: View[Any], key: Any, record: Any, gone: bool, kind: Promised) -> Any:
+    if kind in (Promised.BOOL, Promised.INT):
+        return gone if kind is Promised.BOOL else int(gone)
+    if kind in (Promised.ONE, Promised.ONE_OR_NONE) and (gone or kind is Promised.ONE_OR_NONE):
+        return record
+    if gone:
+        return True if kind is Promised.UNKNOWN else None
+    if kind is Promised.UNKNOWN:
+        raise NotCertain(f"no {table.name} has this key, and with no promised type it is not certain what then")
+    raise table.missing_error(key)
+
+
+def _removals_by_record(about: Entity, result: Result, given: tuple[ReadParameter, ...]) -> Reading | Unread:
+    if result.kind not in (Promised.NONE, Promised.INT, Promised.UNKNOWN):
         return Unread("removing several is read where it promises None or their number")
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
@@ -291,17 +370,20 @@ def _removals_by_record(about: Entity, result: Result) -> Reading | Unread:
         keys = [table.key_of(record) for record in values[0]]
         access.did(lambda: _removal_text(table, keys))
         gone = sum(table.remove(key) for key in keys)
-        return None if result.kind == "none" else gone
+        return None if result.kind is Promised.NONE else gone
 
-    meaning = f"DELETE FROM {identifier(about.name)} WHERE {_by_key(about)} for each"
-    return Reading(about.record_type, meaning, answer, is_look_up=False)
+    return Reading(
+        about.record_type,
+        Operation.REMOVE,
+        given,
+        lambda: f"DELETE FROM {identifier(about.name)} WHERE {_by_key(about)} for each",
+        answer,
+    )
 
 
-def _removal_of_many(
-    member: Member, about: Entity, name: Name, result: Result, table: Table[Any], verb: str
-) -> Reading | Unread:
+def _removal_of_many(member: Member, about: Entity, name: Name, result: Result, verb: str) -> Reading | Unread:
     """`delete_by_harbour(harbour)`, `delete_all()`: it removes what a look-up of that name would find."""
-    if result.kind not in ("none", "int", "bool"):
+    if result.kind not in (Promised.NONE, Promised.INT, Promised.BOOL):
         return Unread(f"{verb!r} of several is read where it promises None, bool or their number")
     says_which = bool(name.by or name.flags or (name.many and member.name != verb) or verb not in REMOVES)
     wanted = wanted_by(member, about, name)
@@ -311,17 +393,22 @@ def _removal_of_many(
         given = member.parameters[0] if member.parameters else None
         record = about.record_type.__name__
         return Unread(f"the parameter {given!r} is not the key of {record}" if given else "it says not which to remove")
-    if any(part.role != "condition" for part in wanted.parts):
-        return Unread(f"{verb!r} is not read with a limit, a page or an order")
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         query = wanted.query(access.table, values)
         access.did(lambda: query.sql("DELETE"))
         gone = query.remove()
-        return {"none": None, "bool": bool(gone)}.get(result.kind, gone)
+        if result.kind is Promised.NONE:
+            return None
+        return bool(gone) if result.kind is Promised.BOOL else gone
 
-    meaning = wanted.shown(table, member.parameters).replace("SELECT *", "DELETE", 1)
-    return Reading(about.record_type, meaning, answer, is_look_up=False)
+    return Reading(
+        about.record_type,
+        Operation.REMOVE_WHERE,
+        wanted.read(),
+        lambda: wanted.shown(about, member.parameters, "DELETE"),
+        answer,
+    )
 
 
 def _has_many_keys(member: Member, about: Entity) -> bool:
@@ -337,28 +424,35 @@ def _verb_text(verb: str, about: Entity) -> str:
     return f"{'INSERT' if verb in ADDS else 'INSERT OR REPLACE'} INTO {identifier(about.name)}"
 
 
-def _insertion(verb: str, table: Table[Any], record: Any) -> str:
+def _insertion(verb: str, table: View[Any], record: Any) -> str:
     values = row_of(record)
     if verb in UPDATES:
         return _update_text(table, table.key_of(record), values)
     names = "" if tuple(values) == table.fields else f" ({', '.join(map(identifier, values))})"
     insert = "INSERT" if verb in ADDS else "INSERT OR REPLACE"
-    texts = ", ".join(map(literal, values.values()))
+    texts = ", ".join(_told_values(table, values))
     return f"{insert} INTO {identifier(table.table_name)}{names} VALUES ({texts})"
 
 
-def _update_text(table: Table[Any], key: Any, values: dict[str, Any]) -> str:
-    sets = ", ".join(f"{identifier(f)} = {literal(v)}" for f, v in values.items() if f not in table.key_fields)
+def _update_text(table: View[Any], key: Any, values: dict[str, Any]) -> str:
+    told = zip(values, _told_values(table, values), strict=True)
+    sets = ", ".join(f"{identifier(field)} = {text}" for field, text in told if field not in table.key_fields)
     return f"UPDATE {identifier(table.table_name)} SET {sets} WHERE {_key_text(table, key)}"
 
 
-def _key_text(table: Table[Any], key: Any) -> str:
+def _told_values(table: View[Any], values: dict[str, Any]) -> list[str]:
+    """The values as SQL; those that are not to be shown as placeholders."""
+    hidden = table.described.hidden
+    return [literal(Placeholder(name) if name in hidden else value) for name, value in values.items()]
+
+
+def _key_text(table: View[Any], key: Any) -> str:
     fields = table.key_fields or ("key",)
     values = key if isinstance(key, tuple) and len(fields) > 1 else (key,)
     return " AND ".join(f"{identifier(f)} = {literal(v)}" for f, v in zip(fields, values, strict=False))
 
 
-def _removal_text(table: Table[Any], keys: list[Any]) -> str:
+def _removal_text(table: View[Any], keys: list[Any]) -> str:
     if len(table.key_fields) > 1:
         which = " OR ".join(_key_text(table, key) for key in keys)
     else:

@@ -1,4 +1,8 @@
-"""Copies of values: mutable containers and records are copied, everything else is shared."""
+"""Copies of values: mutable containers and records are copied, everything else is shared.
+
+A copy is made empty first and filled afterwards, so that no depth and no circle is too much. What cannot be copied is
+shared: a call must never break because of what it was given.
+"""
 
 from __future__ import annotations
 
@@ -7,18 +11,31 @@ from collections.abc import Callable
 from types import MappingProxyType
 from typing import Any, TypeVar
 
-from urnshelf.records.shapes import Shape, shape_of
+from urnshelf.caches import MEMORIES, remembered
+from urnshelf.records.description import ByAttributes, Description, Fill, Part, describe
 
 T = TypeVar("T")
-Copier = Callable[[Any, dict[int, Any]], Any]
+Copier = Callable[[Any, Part], tuple[Any, Fill | None]]
 
-PLAIN: set[type] = {int, str, float, bool, bytes, complex, type(None), range, type}
-"""Types that need no copy. It grows: a type found to need none joins it, so that fakes can ask it quickly."""
-
-_copiers: dict[type, Copier] = {}
+_ALWAYS: tuple[type, ...] = (int, str, float, bool, bytes, complex, type(None), range, type)
 
 
-def keep(value: T, memo: dict[int, Any] | None = None) -> T:
+class _PlainTypes(set[type]):
+    """Types that need no copy. A type found to need none joins them, so that it can be told quickly."""
+
+    def cache_clear(self) -> None:
+        self.clear()
+        self.update(_ALWAYS)
+
+    def cache_info(self) -> int:
+        return len(self)
+
+
+PLAIN: set[type] = _PlainTypes(_ALWAYS)
+MEMORIES["urnshelf.records.copies.PLAIN"] = PLAIN  # type: ignore[assignment]
+
+
+def keep(value: T) -> T:
     """The value as it is now: what may change later is copied, deeply, and cycles are kept.
 
     >>> harbours = ["Skarvik"]
@@ -27,37 +44,49 @@ def keep(value: T, memo: dict[int, Any] | None = None) -> T:
     >>> kept
     ['Skarvik']
     """
-    cls = type(value)
-    if cls in PLAIN:
+    if type(value) in PLAIN or _copier(type(value)) is None:
         return value
-    copier = _copiers.get(cls)
-    if copier is None:
-        copier = _find_copier(cls)
-    if copier is _share:
-        return value
-    memo = {} if memo is None else memo
-    known: T | None = memo.get(id(value))
-    if known is not None:
-        return known
-    copy: T = copier(value, memo)
+    return _Copying().whole(value)  # type: ignore[no-any-return]
+
+
+def keep_each(values: tuple[Any, ...]) -> tuple[Any, ...]:
+    """A call's arguments as they are now."""
+    for value in values:
+        if type(value) not in PLAIN:
+            copying = _Copying()
+            return tuple([copying.whole(one) for one in values])
+    return values
+
+
+def copier_of(description: Description) -> Callable[[Any], Any]:
+    """A function that copies records of one type, for those who copy many of them.
+
+    Args:
+        description: the records'; a record of another class is copied, too, but not as quickly.
+    """
+    if description.kind == "typed dictionary":
+        return keep
+    cls = description.origin
+    quick = _quick(description, cls)
+    if quick is None:
+        return keep
+
+    def copy(record: Any) -> Any:
+        return (quick(record) if type(record) is cls else None) or keep(record)
+
     return copy
 
 
-def copier_of(cls: type) -> Callable[[Any], Any]:
-    """A function that copies records of one class, for those who copy many of them.
-
-    Args:
-        cls: the records' class; a record of another class is copied, too, but not as quickly.
-    """
-    shape = shape_of(cls)
-    if shape is None or shape.kind not in ("dataclass", "attrs") or shape.frozen:
-        return keep
-    count, new, are_plain = len(shape.fields), object.__new__, PLAIN.issuperset
+def _quick(description: Description, cls: type) -> Callable[[Any], Any] | None:
+    """What copies a record that has only plain values; it gives None for another one."""
+    if not isinstance(description, ByAttributes) or description.is_frozen:
+        return None
+    count, new, are_plain = len(description.names), object.__new__, PLAIN.issuperset
 
     def copy(record: Any) -> Any:
         state = getattr(record, "__dict__", None)
-        if state is None or len(state) != count or type(record) is not cls or not are_plain(map(type, state.values())):
-            return keep(record)
+        if state is None or len(state) != count or not are_plain(map(type, state.values())):
+            return None
         made = new(cls)
         made.__dict__.update(state)
         return made
@@ -65,132 +94,136 @@ def copier_of(cls: type) -> Callable[[Any], Any]:
     return copy
 
 
-def keep_each(values: tuple[Any, ...]) -> tuple[Any, ...]:
-    """A call's arguments as they are now."""
-    if PLAIN.issuperset(map(type, values)):
-        return values
-    memo: dict[int, Any] = {}
-    return tuple([keep(value, memo) for value in values])
+class _Copying:
+    """One value being copied, with all that it holds."""
+
+    __slots__ = ("_copies", "_unfilled")
+
+    def __init__(self) -> None:
+        self._copies: dict[int, Any] = {}
+        self._unfilled: list[tuple[Fill, Any, Any]] = []
+
+    def whole(self, value: Any) -> Any:
+        copy = self.part(value)
+        while self._unfilled:
+            fill, made, original = self._unfilled.pop()
+            try:
+                fill(made, original, self.part)
+            except Exception:  # what it holds may refuse to be read: then it is shared as it is
+                if made is copy:
+                    return value
+        return copy
+
+    def part(self, value: Any) -> Any:
+        cls = type(value)
+        if cls in PLAIN:
+            return value
+        copier = _copier(cls)
+        if copier is None:
+            return value
+        known = self._copies.get(id(value))
+        if known is not None:
+            return known
+        try:
+            copy, fill = copier(value, self.part)
+        except Exception:  # it cannot be copied
+            copy, fill = value, None
+        self._copies[id(value)] = copy
+        if fill is not None:
+            self._unfilled.append((fill, copy, value))
+        return copy
 
 
-def _find_copier(cls: type) -> Copier:
-    copier = _BY_TYPE.get(cls)
-    if copier is None:
-        shape = None if hasattr(cls, "__mapper__") else shape_of(cls)
-        copier = _copier_of_shape(shape) if shape else _array if _is_array(cls) else _share
-    if "<locals>" not in cls.__qualname__:  # a class made inside a function must stay free to go
-        _copiers[cls] = copier
-        if copier is _share:
-            PLAIN.add(cls)
-    return copier
+@remembered
+def _copier(cls: type) -> Copier | None:
+    """What copies the instances of a class; None for those that are shared."""
+    found = _find_copier(cls)
+    if found is None and "<locals>" not in cls.__qualname__:
+        PLAIN.add(cls)
+    return found
 
 
-def _share(value: Any, _memo: dict[int, Any]) -> Any:
-    return value
+def _find_copier(cls: type) -> Copier | None:
+    description = describe(cls)
+    if description is not None:
+        return description.copy
+    known = _BY_TYPE.get(cls)
+    if known is None and issubclass(cls, (dict, list, set, bytearray, deque)):
+        return _of_subclass
+    if known is None and hasattr(cls, "shape") and hasattr(cls, "copy") and hasattr(cls, "__array__"):
+        return _by_its_own_method
+    return known
 
 
-def _list(value: Any, memo: dict[int, Any]) -> Any:
-    copy: list[Any] = []
-    memo[id(value)] = copy
-    copy.extend([keep(item, memo) for item in value])
-    return copy
+def _list(value: Any, _part: Part) -> tuple[Any, Fill | None]:
+    return [], _fill_items
 
 
-def _deque(value: Any, memo: dict[int, Any]) -> Any:
-    return deque([keep(item, memo) for item in value], value.maxlen)
+def _fill_items(copy: Any, value: Any, part: Part) -> None:
+    copy.extend([part(item) for item in value])
 
 
-def _dict(value: Any, memo: dict[int, Any]) -> Any:
-    copy: dict[Any, Any] = {}
-    memo[id(value)] = copy
-    copy.update((key, keep(item, memo)) for key, item in value.items())
-    return copy
+def _deque(value: Any, _part: Part) -> tuple[Any, Fill | None]:
+    return deque(maxlen=value.maxlen), _fill_items
 
 
-def _ordered(value: Any, memo: dict[int, Any]) -> Any:
-    return OrderedDict((key, keep(item, memo)) for key, item in value.items())
+def _dict(value: Any, _part: Part) -> tuple[Any, Fill | None]:
+    return {}, _fill_mapping
 
 
-def _with_default(value: Any, memo: dict[int, Any]) -> Any:
-    return defaultdict(value.default_factory, _dict(value, memo))
+def _fill_mapping(copy: Any, value: Any, part: Part) -> None:
+    for key, item in list(value.items()):
+        copy[key] = part(item)
 
 
-def _proxy(value: Any, memo: dict[int, Any]) -> Any:
-    return MappingProxyType(_dict(value, memo))
+def _ordered(value: Any, _part: Part) -> tuple[Any, Fill | None]:
+    return OrderedDict(), _fill_mapping
 
 
-def _set(value: Any, _memo: dict[int, Any]) -> Any:
-    return value.copy()  # members are hashable: as good as immutable
+def _with_default(value: Any, _part: Part) -> tuple[Any, Fill | None]:
+    return defaultdict(value.default_factory), _fill_mapping
 
 
-def _tuple(value: Any, memo: dict[int, Any]) -> Any:
-    copy = tuple([keep(item, memo) for item in value])
-    return value if all(a is b for a, b in zip(copy, value, strict=True)) else copy
+def _proxy(value: Any, part: Part) -> tuple[Any, Fill | None]:
+    return MappingProxyType({key: part(item) for key, item in value.items()}), None
 
 
-def _array(value: Any, _memo: dict[int, Any]) -> Any:
-    return value.copy()
+def _tuple(value: Any, part: Part) -> tuple[Any, Fill | None]:
+    copy = tuple([part(item) for item in value])
+    return (value if all(a is b for a, b in zip(copy, value, strict=True)) else copy), None
 
 
-def _is_array(cls: type) -> bool:
-    return hasattr(cls, "shape") and hasattr(cls, "copy") and hasattr(cls, "__array__")
+def _by_its_own_method(value: Any, _part: Part) -> tuple[Any, Fill | None]:
+    return value.copy(), None  # members of a set are hashable: as good as immutable
 
 
-def _copier_of_shape(shape: Shape) -> Copier:
-    by_kind = {"pydantic": _pydantic, "msgspec": _msgspec, "named tuple": _named_tuple}
-    if shape.kind in by_kind:
-        return by_kind[shape.kind]
-    count, new, are_plain = len(shape.fields), object.__new__, PLAIN.issuperset
-
-    def copy(value: Any, memo: dict[int, Any]) -> Any:
-        state = getattr(value, "__dict__", None)
-        if shape.frozen or state is None or len(state) != count or not are_plain(map(type, state.values())):
-            return _by_fields(value, memo, shape)
-        made = memo[id(value)] = new(type(value))
-        made.__dict__.update(state)
-        return made
-
-    return copy
+def _of_subclass(value: Any, _part: Part) -> tuple[Any, Fill | None]:
+    """A class that inherits from a container: its attributes and its items, without its constructor."""
+    base = next(base for base in (dict, list, set, bytearray, deque) if isinstance(value, base))
+    copy: Any = base.__new__(type(value))
+    return copy, _fill_subclass
 
 
-def _by_fields(value: Any, memo: dict[int, Any], shape: Shape) -> Any:
-    copy = object.__new__(type(value))
-    memo[id(value)] = copy
-    state = getattr(value, "__dict__", None) or {}
-    kept = {name: keep(item, memo) for name, item in state.items()}
-    if kept:
-        copy.__dict__.update(kept)
-    for name in shape.fields:
-        if name not in state and hasattr(value, name):
-            object.__setattr__(copy, name, keep(getattr(value, name), memo))
-    if shape.frozen and all(getattr(copy, n, None) is getattr(value, n, None) for n in shape.fields):
-        memo[id(value)] = value
-        return value
-    return copy
-
-
-def _pydantic(value: Any, memo: dict[int, Any]) -> Any:
-    copy = value.model_copy()
-    memo[id(value)] = copy
-    copy.__dict__.update({name: keep(item, memo) for name, item in value.__dict__.items()})
-    return copy
-
-
-def _msgspec(value: Any, memo: dict[int, Any]) -> Any:
-    return type(value)(**{name: keep(getattr(value, name), memo) for name in value.__struct_fields__})
-
-
-def _named_tuple(value: Any, memo: dict[int, Any]) -> Any:
-    return type(value)._make(_tuple(tuple(value), memo))
+def _fill_subclass(copy: Any, value: Any, part: Part) -> None:
+    state = getattr(value, "__dict__", None)
+    if state:
+        copy.__dict__.update({name: part(item) for name, item in state.items()})
+    if isinstance(value, dict):
+        dict.update(copy, {key: part(item) for key, item in dict.items(value)})
+    elif isinstance(value, list):
+        list.extend(copy, [part(item) for item in list.__iter__(value)])
+    elif isinstance(value, set):
+        set.update(copy, set.__iter__(value))
+    else:
+        copy.extend(value)
 
 
 _BY_TYPE: dict[type, Copier] = {
     list: _list,
     dict: _dict,
     tuple: _tuple,
-    set: _set,
-    frozenset: _share,
-    bytearray: _set,
+    set: _by_its_own_method,
+    bytearray: _by_its_own_method,
     deque: _deque,
     OrderedDict: _ordered,
     defaultdict: _with_default,

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import reprlib
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator
 from enum import Enum
 from typing import Any, NamedTuple
 
+from urnshelf.records.description import Description, describe
 from urnshelf.records.equality import Matcher, same
-from urnshelf.records.matchers import _Holding
-from urnshelf.records.shapes import shape_of, values_of
 
 
 class _Short(reprlib.Repr):
@@ -21,17 +20,18 @@ class _Short(reprlib.Repr):
         self.maxstring = self.maxother = self.maxlong = width
 
     def repr1(self, x: Any, level: int) -> str:
-        shape = None if isinstance(x, type) else shape_of(type(x))
-        if shape is None or level <= 0:
+        description = None if isinstance(x, type) else describe(type(x))
+        if description is None or level <= 0:
             return super().repr1(x, level)
-        return f"{type(x).__name__}({', '.join(self._fields(values_of(x, shape), level))})"
+        return f"{type(x).__name__}({', '.join(self._fields(x, description, level))})"
 
-    def _fields(self, values: Mapping[str, Any], level: int) -> Iterator[str]:
-        for number, (name, value) in enumerate(values.items()):
-            if number == 8:
-                yield "…"
-                return
+    def _fields(self, record: Any, description: Description, level: int) -> Iterator[str]:
+        values = description.values(record)
+        shown = [(name, value) for name, value in values.items() if name not in description.hidden]
+        for name, value in shown[:8]:
             yield f"{name}={self.repr1(value, level - 1)}"
+        if len(shown) > 8:
+            yield "…"
 
     def repr_instance(self, x: Any, level: int) -> str:  # noqa: ARG002
         if isinstance(x, Enum):
@@ -66,54 +66,73 @@ class Difference(NamedTuple):
     actual: str
 
 
+Named = list[tuple[str, tuple[Any, Any]]]
+
+
 def differences(expected: Any, actual: Any, path: str = "", limit: int = 6) -> list[Difference]:
     """Where the two values differ, part by part, at most `limit` places.
 
     >>> [d.path for d in differences({"a": 1, "b": [1, 2]}, {"a": 1, "b": [1, 3]})]
     ["['b'][1]"]
     """
-    return _take(_differing(expected, actual, path, 0), limit)
-
-
-def _take(found: Iterator[Difference], limit: int) -> list[Difference]:
+    found = _differing(expected, actual, path, 0)
     return [difference for difference, _ in zip(found, range(limit), strict=False)]
 
 
 def _differing(expected: Any, actual: Any, path: str, depth: int) -> Iterator[Difference]:
     if same(expected, actual):
         return
-    if depth < 5:
-        parts = _parts(expected, actual)
-        if parts is not None:
-            for name, (wanted, found) in parts:
-                yield from _differing(wanted, found, path + name, depth + 1)
-            return
-    yield Difference(path, *_shown_apart(expected, actual))
+    parts = _parts(expected, actual) if depth < 5 else None
+    if parts is None:
+        yield Difference(path, *_shown_apart(expected, actual))
+        return
+    for name, (wanted, found) in parts:
+        yield from _differing(wanted, found, path + name, depth + 1)
 
 
-def _parts(expected: Any, actual: Any) -> list[tuple[str, tuple[Any, Any]]] | None:
+class PartWise(Matcher):
+    """A matcher of named parts, which can tell which of them differ."""
+
+    __slots__ = ()
+
+    def differing(self, value: object) -> dict[str, tuple[Any, Any]]:
+        """The parts that are not as wanted: name → (wanted, found)."""
+        raise NotImplementedError
+
+
+def _parts(expected: Any, actual: Any) -> Named | None:
     """The named parts of both values, or None when they can only be shown whole."""
-    if isinstance(expected, _Holding):
+    if isinstance(expected, PartWise):
         return [(f".{name}", pair) for name, pair in expected.differing(actual).items()]
     if isinstance(expected, Matcher) or type(expected) is not type(actual):
         return None
     if isinstance(expected, dict):
         keys = list(dict.fromkeys([*expected, *actual]))
-        return [(f"[{show(k, 30)}]", (expected.get(k, _NOTHING), actual.get(k, _NOTHING))) for k in keys]
-    shape = shape_of(type(expected))
-    if shape is not None and shape.compared:
-        pairs = [(n, (getattr(expected, n, _NOTHING), getattr(actual, n, _NOTHING))) for n in shape.compared]
-        unequal = [(f".{n}", pair) for n, pair in pairs if not same(*pair)]
-        return unequal or None
+        pairs = ((key, (expected.get(key, _NOTHING), actual.get(key, _NOTHING))) for key in keys)
+        return [(f"[{show(key, 30)}]", pair) for key, pair in pairs]
+    description = describe(type(expected))
+    if description is not None and description.compared:
+        return _unequal_fields(description, expected, actual) or None
     if isinstance(expected, (list, tuple)) and len(expected) == len(actual):
         return [(f"[{i}]", pair) for i, pair in enumerate(zip(expected, actual, strict=True))]
+    if isinstance(expected, BaseException) and expected.args != actual.args:
+        return [(".args", (expected.args, actual.args))]
     return None
 
 
+def _unequal_fields(description: Description, expected: Any, actual: Any) -> Named:
+    pairs = [(name, (description.read(expected, name), description.read(actual, name))) for name in description.compared]
+    unequal = [(name, pair) for name, pair in pairs if not same(*pair)]
+    hidden = description.hidden
+    return [(f".{name}", (_HIDDEN, _OTHER) if name in hidden else pair) for name, pair in unequal]
+
+
 def _shown_apart(expected: Any, actual: Any) -> tuple[str, str]:
-    """Both values shown so that they look different: with lengths, from the first differing place, or with types."""
-    if isinstance(expected, (list, tuple)) and type(expected) is type(actual) and len(expected) != len(actual):
-        return f"{len(expected)} items: {show(expected, 80)}", f"{len(actual)} items: {show(actual, 80)}"
+    """Both values shown so that they look different: what is missing, the first differing place, or the types."""
+    if isinstance(expected, (list, tuple)) and type(expected) is type(actual):
+        return _first_differing(expected, actual)
+    if isinstance(expected, (set, frozenset)) and isinstance(actual, (set, frozenset)):
+        return _missing_and_extra(expected, actual)
     if isinstance(expected, str) and isinstance(actual, str) and max(len(expected), len(actual)) > 90:
         return _around_difference(expected, actual)
     wanted, found = show(expected), show(actual)
@@ -122,11 +141,42 @@ def _shown_apart(expected: Any, actual: Any) -> tuple[str, str]:
     return wanted, found
 
 
+def _first_differing(expected: Any, actual: Any) -> tuple[str, str]:
+    """Two sequences, most often of different lengths."""
+    shorter = min(len(expected), len(actual))
+    at = next((i for i in range(shorter) if not same(expected[i], actual[i])), shorter)
+    wanted, found = (_at_place(items, at) for items in (expected, actual))
+    return wanted, found
+
+
+def _at_place(items: Any, at: int) -> str:
+    if len(items) <= 6 and at < 6:
+        return f"{len(items)} items: {show(items, 80)}"
+    place = f"[{at}] is {show(items[at], 50)}" if at < len(items) else f"it ends before [{at}]"
+    return f"{len(items)} items, {place}"
+
+
+def _missing_and_extra(expected: Any, actual: Any) -> tuple[str, str]:
+    missing, extra = expected - actual, actual - expected
+    if not missing and not extra:  # True and 1
+        return f"{show(expected)} ({_type_name(expected)})", f"{show(actual)} ({_type_name(actual)})"
+    lacks = f"; missing are {_members(missing)}" if missing else ""
+    has_more = f"; extra are {_members(extra)}" if extra else ""
+    return f"{len(expected)} members{lacks}", f"{len(actual)} members{has_more}"
+
+
+def _members(members: Iterable[Any]) -> str:
+    try:
+        ordered = sorted(members)
+    except TypeError:
+        ordered = sorted(members, key=repr)
+    more = ", …" if len(ordered) > 5 else ""
+    return ", ".join(show(member, 40) for member in ordered[:5]) + more
+
+
 def _around_difference(expected: str, actual: str) -> tuple[str, str]:
-    at = next(
-        (i for i, (a, b) in enumerate(zip(expected, actual, strict=False)) if a != b),
-        min(len(expected), len(actual)),
-    )
+    pairs = enumerate(zip(expected, actual, strict=False))
+    at = next((i for i, (a, b) in pairs if a != b), min(len(expected), len(actual)))
     start = max(0, at - 20)
     cut = [text[start : at + 40] for text in (expected, actual)]
     wanted, found = (
@@ -140,9 +190,16 @@ def _type_name(value: object) -> str:
     return f"a {type(value).__module__}.{type(value).__qualname__} at {id(value):#x}"
 
 
-class _Nothing:
+class _Words:
+    """Stands for a value, and is shown as these words."""
+
+    def __init__(self, words: str) -> None:
+        self._words = words
+
     def __repr__(self) -> str:
-        return "nothing there"
+        return self._words
 
 
-_NOTHING = _Nothing()
+_NOTHING = _Words("nothing there")
+_HIDDEN = _Words("a value that is not shown")
+_OTHER = _Words("another one")

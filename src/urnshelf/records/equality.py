@@ -1,11 +1,17 @@
-"""The one equality of cues, tallies and queries."""
+"""The one equality of cues, tallies, queries and comparisons."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections import OrderedDict, deque
+from collections.abc import Callable
 from typing import Any
 
-from urnshelf.records.shapes import shape_of
+from urnshelf.caches import remembered
+from urnshelf.records.description import Description, describe
+
+Pairs = list[tuple[Any, Any]]
+EXACT = frozenset({int, str, bool, bytes, type(None)})
+"""Types whose own `==` is the one equality among values of the same type, and which every program has."""
 
 
 class Matcher:
@@ -22,42 +28,98 @@ def same(expected: Any, actual: Any) -> bool:
     """Whether a value is the expected one.
 
     The type's own equality decides; records whose equality is written for them, or that have none, are compared field
-    by field; a NaN is itself; arrays compare whole; a bool is no number; an equality that raises means "different".
+    by field, and so are those whose own equality raises; a NaN is itself; arrays compare whole; NumPy's scalars are
+    numbers; a bool is no number; exceptions are the same by type and arguments.
 
     >>> same(1, True), same(float("nan"), float("nan")), same([1, {"a": 2}], [1, {"a": 2.0}])
     (False, True, True)
     """
+    if type(expected) is type(actual) and type(expected) in EXACT:
+        return bool(expected == actual)
     try:
-        return _same(expected, actual)
-    except Exception:  # a foreign __eq__ may raise anything; recursion without end is "different" too
+        return _all_same([(expected, actual)])
+    except Exception:  # a foreign __eq__ or predicate may raise anything
         return False
 
 
-def _same(expected: Any, actual: Any) -> bool:
-    if isinstance(expected, Matcher):
-        return expected.accepts(actual)
-    if expected is actual:
-        return True
-    if (expected.__class__ is bool) is not (actual.__class__ is bool):
+def _all_same(pairs: Pairs) -> bool:
+    """Whether the values of each pair are the same: pair by pair, so that no depth is too much."""
+    met: set[tuple[int, int]] = set()
+    while pairs:
+        expected, actual = pairs.pop()
+        if isinstance(expected, Matcher):
+            if not expected.accepts(actual):
+                return False
+            continue
+        if expected is actual:
+            continue
+        if is_truth(expected) is not is_truth(actual):
+            return False
+        take_apart = _taken_apart(type(expected))
+        if take_apart is None:
+            found = _by_own_equality(expected, actual)
+        else:
+            if (id(expected), id(actual)) in met:  # a circle that is being compared already
+                continue
+            met.add((id(expected), id(actual)))
+            found = take_apart(expected, actual)
+        if found is False:
+            return False
+        if found is not True:
+            pairs += found
+    return True
+
+
+def is_truth(value: Any) -> bool:
+    """Whether it is True or False, of Python or of NumPy."""
+    cls = value.__class__
+    return cls is bool or (cls.__module__ == "numpy" and cls.__name__ in ("bool", "bool_"))
+
+
+Verdict = bool | Pairs
+"""What is found at once, or the pairs that must be the same."""
+
+
+@remembered
+def _taken_apart(cls: type) -> Callable[[Any, Any], Verdict] | None:
+    """What compares the values of a class part by part; None where their own equality decides."""
+    for base, compare in _PARTWISE:
+        if issubclass(cls, base) and cls.__eq__ is base.__eq__ and not hasattr(cls, "_fields"):
+            return compare
+    if issubclass(cls, BaseException) and cls.__eq__ is object.__eq__:
+        return _exceptions
+    description = describe(cls)
+    if description is not None and description.has_plain_equality:
+        return lambda expected, actual: _fields(description, expected, actual)
+    return None
+
+
+def _fields(description: Description, expected: Any, actual: Any) -> Verdict:
+    if type(actual) is not type(expected):
         return False
-    compare = _PARTWISE.get(type(expected))
-    if compare is not None and type(actual) is type(expected):
-        return bool(compare(expected, actual))
-    shape = shape_of(type(expected))
-    if shape is not None and shape.generated_eq:
-        return type(actual) is type(expected) and all(
-            same(getattr(expected, name), getattr(actual, name)) for name in shape.compared
-        )
-    return _by_own_equality(expected, actual)
+    read = description.read
+    return [(read(expected, name), read(actual, name)) for name in description.compared]
 
 
-def _by_own_equality(expected: Any, actual: Any) -> bool:
-    verdict = expected == actual
+def _by_own_equality(expected: Any, actual: Any) -> Verdict:
+    try:
+        verdict = expected == actual
+    except Exception:
+        description = describe(type(expected))
+        if description is None:
+            raise
+        return _fields(description, expected, actual)
     if verdict is True or verdict is False:
         return verdict or bool(expected != expected and actual != actual)  # NaN
-    if hasattr(verdict, "all"):
-        return _whole(expected, actual, verdict)
-    return bool(verdict)
+    if not hasattr(verdict, "all"):
+        return bool(verdict)
+    if getattr(verdict, "shape", None) == () and _is_single(expected) and _is_single(actual):
+        return bool(verdict) or bool(expected != expected and actual != actual)
+    return _whole(expected, actual, verdict)
+
+
+def _is_single(value: Any) -> bool:
+    return getattr(value, "shape", ()) == ()
 
 
 def _whole(expected: Any, actual: Any, verdict: Any) -> bool:
@@ -71,27 +133,50 @@ def _whole(expected: Any, actual: Any, verdict: Any) -> bool:
     return bool(whole)
 
 
-def _sequences(expected: Any, actual: Any) -> bool:
-    return len(expected) == len(actual) and all(map(same, expected, actual))
+def _sequences(expected: Any, actual: Any) -> Verdict:
+    if type(actual) is not type(expected):
+        return _by_own_equality(expected, actual)
+    return list(zip(expected, actual, strict=True)) if len(expected) == len(actual) else False
 
 
-def _mappings(expected: Mapping[Any, Any], actual: Mapping[Any, Any]) -> bool:
+def _mappings(expected: Any, actual: Any) -> Verdict:
+    if type(actual) is not type(expected):
+        return _by_own_equality(expected, actual)
     if len(expected) != len(actual):
         return False
     kinds = {(type(key) is bool, key) for key in actual}
-    return all((type(key) is bool, key) in kinds and same(expected[key], actual[key]) for key in expected)
+    if not all((type(key) is bool, key) in kinds for key in expected):
+        return False
+    return [(expected[key], actual[key]) for key in expected]
 
 
-def _sets(expected: Any, actual: Any) -> bool:
-    return bool(expected == actual) and {(type(x) is bool, x) for x in expected} == {
-        (type(x) is bool, x) for x in actual
-    }
+def _ordered_mappings(expected: Any, actual: Any) -> Verdict:
+    in_order = type(actual) is type(expected) and list(expected) == list(actual)
+    return _mappings(expected, actual) if in_order or type(actual) is not type(expected) else False
 
 
-_PARTWISE: dict[type, Any] = {
-    list: _sequences,
-    tuple: _sequences,
-    dict: _mappings,
-    set: _sets,
-    frozenset: _sets,
-}
+def _sets(expected: Any, actual: Any) -> Verdict:
+    if not isinstance(actual, (set, frozenset)):
+        return _by_own_equality(expected, actual)
+    return _marked(expected) == _marked(actual)
+
+
+def _marked(members: Any) -> set[tuple[bool, Any]]:
+    return {(type(member) is bool, member) for member in members}
+
+
+def _exceptions(expected: Any, actual: Any) -> Verdict:
+    if type(actual) is not type(expected):
+        return False
+    return [(expected.args, actual.args), (vars(expected), vars(actual))]
+
+
+_PARTWISE: tuple[tuple[type, Callable[[Any, Any], Verdict]], ...] = (
+    (list, _sequences),
+    (tuple, _sequences),
+    (deque, _sequences),
+    (OrderedDict, _ordered_mappings),
+    (dict, _mappings),
+    (set, _sets),
+    (frozenset, _sets),
+)

@@ -6,7 +6,8 @@ from collections.abc import Callable, Mapping
 from typing import Any, TypeVar
 
 from urnshelf.errors import CueRefused
-from urnshelf.records.equality import Matcher, same
+from urnshelf.records.display import PartWise
+from urnshelf.records.equality import Matcher, is_truth, same
 
 T = TypeVar("T")
 
@@ -42,7 +43,7 @@ class _OfType(Matcher):
 
     def accepts(self, value: object) -> bool:
         wanted = self._type if isinstance(self._type, tuple) else (self._type,)
-        if isinstance(value, bool) and bool not in wanted and object not in wanted:
+        if is_truth(value) and bool not in wanted and object not in wanted:
             return False
         return isinstance(value, self._type)
 
@@ -50,7 +51,7 @@ class _OfType(Matcher):
         return f"of_type({getattr(self._type, '__name__', self._type)})"
 
 
-class _Holding(Matcher):
+class _Holding(PartWise):
     __slots__ = ("_parts",)
 
     def __init__(self, parts: dict[str, Any]) -> None:

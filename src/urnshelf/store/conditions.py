@@ -11,9 +11,9 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.interfaces.hints import type_name
 from urnshelf.records.display import show
 from urnshelf.records.equality import Matcher, same
+from urnshelf.types.forms import type_name
 from urnshelf.store.values import column_text, literal, reader
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours

@@ -4,52 +4,20 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any, Generic, Protocol, Self, TypeVar, overload
+from typing import TYPE_CHECKING, Any, Generic, Self, TypeVar, overload
 
 from urnshelf.errors import RecordMissing, RecordRefused
 from urnshelf.records.display import show
 from urnshelf.store.conditions import AllOf, Condition, condition_of
-from urnshelf.store.values import column_text, identifier, reader, sql_value
+from urnshelf.records.sql import to_sql
+from urnshelf.store.values import column_text, identifier, reader
+
+if TYPE_CHECKING:
+    from urnshelf.store.views import View
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-T = TypeVar("T")
 V = TypeVar("V")
-
-
-class Source(Protocol[T]):
-    """What a query needs of a table."""
-
-    @property
-    def name(self) -> str:
-        """The record type's name."""
-        ...
-
-    @property
-    def table_name(self) -> str:
-        """What SQL calls the table."""
-        ...
-
-    @property
-    def key_fields(self) -> tuple[str, ...]:
-        """The fields of the primary key."""
-        ...
-
-    def check_path(self, path: str) -> str:
-        """The path itself; raises RecordRefused where the records have no such field."""
-        ...
-
-    def rows(self, condition: AllOf) -> list[T]:
-        """The stored records that fulfil the condition, in order of key; not copies."""
-        ...
-
-    def copy(self, row: T, /) -> T:
-        """A copy of a stored record."""
-        ...
-
-    def remove_rows(self, rows: Sequence[T]) -> int:
-        """Take these stored records away."""
-        ...
 
 
 class Selection(Generic[V]):
@@ -57,7 +25,7 @@ class Selection(Generic[V]):
 
     def __init__(
         self,
-        source: Source[Any],
+        source: View[Any],
         condition: AllOf,
         order: tuple[tuple[str, bool], ...] = (),
         most: int | None = None,
@@ -246,7 +214,7 @@ class Query(Selection[V]):
 class Distinct(Selection[Any]):
     """The different values of some fields."""
 
-    def __init__(self, source: Source[Any], condition: AllOf, paths: tuple[str, ...] = (), **told: Any) -> None:
+    def __init__(self, source: View[Any], condition: AllOf, paths: tuple[str, ...] = (), **told: Any) -> None:
         super().__init__(source, condition, **{"order": tuple((path, False) for path in paths), **told})
         self._paths = paths
 
@@ -279,7 +247,7 @@ def _hashed(value: Any) -> Any:
     try:
         hash(value)
     except TypeError:
-        return sql_value(value)
+        return to_sql(value)
     return value.__class__ is bool, value
 
 
@@ -300,12 +268,12 @@ def _orderly(rows: list[Any], read: Callable[[Any], Any], descending: bool = Fal
         return sorted(rows, key=read, reverse=descending)
     except TypeError:  # an enum has no order of its own: then that of its value
         try:
-            return sorted(rows, key=lambda row: sql_value(read(row)), reverse=descending)
+            return sorted(rows, key=lambda row: to_sql(read(row)), reverse=descending)
         except TypeError as why:
             raise RecordRefused(f"these values have no order: {why}") from None
 
 
-def _direction(field: Any, source: Source[Any]) -> tuple[str, bool]:
+def _direction(field: Any, source: View[Any]) -> tuple[str, bool]:
     path, _, word = field.strip().partition(" ") if isinstance(field, str) else ("", "", "")
     if not path or word.strip().lower() not in ("", "asc", "desc"):
         raise RecordRefused(f'order_by({show(field)}): write "depth_m", or "depth_m desc" for the greatest first')

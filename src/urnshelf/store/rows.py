@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
@@ -35,8 +35,7 @@ class Rows:
         self.by_key: dict[Any, Any] = {}
         self.limited: set[Any] | None = None
         """The keys that a limited shelf shows; None for all."""
-        shape = definition.shape
-        self.read: Callable[[Any, str], Any] = dict.get if shape.kind == "typed dictionary" else _attribute
+        self.read: Callable[[Any, str], Any] = definition.described.read
         self.copy = definition.copy
         self._journal = journal
         self._draw_uuid = draw_uuid
@@ -76,19 +75,7 @@ class Rows:
 
     def changed(self, record: Any, values: dict[str, Any]) -> Any:
         """The record with these field values: itself, or where it is frozen a copy."""
-        shape = self.definition.shape
-        if isinstance(record, dict):
-            record.update(values)
-        elif shape.kind == "named tuple":
-            record = record._replace(**values)
-        elif shape.frozen:
-            record = _unfrozen_copy(record, shape.fields)
-            for field, value in values.items():
-                object.__setattr__(record, field, value)
-        else:
-            for field, value in values.items():
-                setattr(record, field, value)
-        return record
+        return self.definition.described.changed(record, values)
 
     def _new_value(self, record: Any, field: str) -> Any:
         kind = self.definition.kind_of(field)
@@ -263,14 +250,3 @@ def _after(key: Any, last: Any) -> bool:
         return bool(key > last)
     except TypeError:
         return False
-
-
-def _attribute(record: Any, name: str) -> Any:
-    return getattr(record, name, None)
-
-
-def _unfrozen_copy(record: Any, fields: Iterable[str]) -> Any:
-    copy = object.__new__(type(record))
-    for field in fields:
-        object.__setattr__(copy, field, getattr(record, field))
-    return copy

@@ -1,20 +1,13 @@
-"""Tables: the records of one type as tests and readings see them, copied on their way in and out."""
+"""Tables: the records of one type as tests have them."""
 
 from __future__ import annotations
 
-import threading
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import contextmanager
-from typing import Any, Generic, TypeVar, cast
+from collections.abc import Callable, Iterator
+from typing import Any, Generic, TypeVar
 
-from urnshelf.errors import RecordMissing, RecordRefused
-from urnshelf.records.display import show
-from urnshelf.records.shapes import storage_shape
-from urnshelf.store.conditions import AllOf, Condition, Predicate, condition_of
-from urnshelf.store.definition import Definition, unknown_field, untold
-from urnshelf.store.journal import Journal
+from urnshelf.store.conditions import Condition
 from urnshelf.store.queries import Query
-from urnshelf.store.rows import DrawUuid, Rows
+from urnshelf.store.views import View
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -22,23 +15,13 @@ T = TypeVar("T")
 
 
 class Table(Generic[T]):
-    """The records of one type, or a view of some of them.
+    """The records of one type, or some of them; made by `shelf.records(…)` and `shelf.view(…)`.
 
     Records go in and come out as copies, as from a database, so that a change shows only once it is saved.
-
-    Args:
-        rows: where they are stored.
-        store: the tables of the other types.
-        seen: what a record must fulfil to be seen through this table; nothing for all.
     """
 
-    def __init__(self, rows: Rows, store: Store, seen: tuple[Condition, ...] = ()) -> None:
-        self.stored = rows
-        self.copy: Callable[[T], T] = rows.copy
-        self._definition = rows.definition
-        self._store = store
-        self._seen = seen
-        self._sees = AllOf(seen).test() if seen else None
+    def __init__(self, view: View[T]) -> None:
+        self._view = view
 
     def get(self, key: Any) -> T:
         """A copy of the record with this key; raises RecordMissing, or the exception that was told to `define`.
@@ -46,15 +29,11 @@ class Table(Generic[T]):
         Args:
             key: a tuple where the key is made of several fields.
         """
-        found = self.find(key)
-        if found is None:
-            raise self.missing_error(key)
-        return found
+        return self._view.get(key)
 
     def find(self, key: Any) -> T | None:
         """A copy of the record with this key, or None."""
-        row = self._row(key)
-        return None if row is None else self.copy(row)
+        return self._view.find(key)
 
     def add(self, record: T) -> T:
         """Store a copy of a new record; an empty key is assigned, on the given record too, when it can be changed.
@@ -66,13 +45,7 @@ class Table(Generic[T]):
             RecordRefused: not a record of this type, or the key is taken; for the latter, and for a unique field that
                 is taken, the exception told to `define`.
         """
-        self._check(record)
-        record, key = self.stored.with_key(record)
-        if key in self.stored.by_key:
-            raise self._definition.duplicate(
-                f"a {self.name} with {self._told(key)} is there already: {show(self.stored.by_key[key])}"
-            )
-        return self._put(key, record)
+        return self._view.add(record)
 
     def save(self, record: T) -> T:
         """Store a copy of a record, new or changed.
@@ -80,23 +53,11 @@ class Table(Generic[T]):
         Raises:
             RecordOutdated: the record has a version, and another saving counted it up since this one was read.
         """
-        self._check(record)
-        record, key = self.stored.with_key(record)
-        known = self.stored.by_key.get(key)
-        if known is not None and not self._shows(key, known):
-            raise RecordRefused(f"the {self.name} with {self._told(key)} is not seen from here, so it cannot be saved")
-        if known is not None and self._definition.version:
-            record = self._next_version(record, known, key)
-        return self._put(key, record)
+        return self._view.save(record)
 
     def remove(self, key: Any) -> bool:
         """Take the record with this key away; whether there was one."""
-        row = self._row(key)
-        if row is None:
-            return False
-        self._store.check_unreferenced(self._definition, key)
-        self.stored.drop(key)
-        return True
+        return self._view.remove(key)
 
     def where(self, *conditions: Condition | Callable[[T], object], **fields: Any) -> Query[T]:
         """A query: the records that fulfil these conditions, in order of key.
@@ -105,250 +66,16 @@ class Table(Generic[T]):
             conditions: comparisons such as `column("depth_m") >= 4`; as a last resort a function of the record.
             fields: a field and the value it must have.
         """
-        return Query[T](self, AllOf(()), ()).where(*conditions, **fields)
+        return self._view.where(*conditions, **fields)
 
     def count(self) -> int:
         """How many records there are."""
-        if self._sees is None and self.stored.limited is None:
-            return len(self.stored.by_key)
-        return len(self.rows(AllOf(())))
+        return self._view.count()
 
     __len__ = count
 
     def __iter__(self) -> Iterator[T]:
-        return iter([self.copy(row) for row in self.rows(AllOf(()))])
+        return iter(self._view.all())
 
     def __repr__(self) -> str:
-        return f"<{self.count()} {self.name} records>"
-
-    # --- what queries and readings ask ------------------------------------------------------------------------------
-
-    @property
-    def record_type(self) -> type[T]:
-        """The records' class."""
-        return self._definition.record_type
-
-    @property
-    def name(self) -> str:
-        """The record type's name."""
-        return self._definition.name
-
-    @property
-    def table_name(self) -> str:
-        """What SQL calls the table."""
-        return self._definition.table_name
-
-    @property
-    def key(self) -> str | None:
-        """The field that is the primary key alone."""
-        return self._definition.key
-
-    @property
-    def key_fields(self) -> tuple[str, ...]:
-        """The fields of the primary key."""
-        return self._definition.key_fields
-
-    @property
-    def fields(self) -> tuple[str, ...]:
-        """The names of the records' fields."""
-        return self._definition.shape.fields
-
-    def key_of(self, record: T) -> Any:
-        """The record's key; None where it is empty."""
-        return self.stored.key_of(record)
-
-    def check_path(self, path: str) -> str:
-        """The path itself; raises RecordRefused where the records have no such field."""
-        first = path.partition(".")[0]
-        if first not in self.fields:
-            raise RecordRefused(unknown_field(self.name, first, self.fields))
-        return path
-
-    def rows(self, condition: AllOf) -> list[T]:
-        """The stored records that fulfil the condition, in order of key; not copies."""
-        if self._seen or Predicate in map(type, condition.parts):
-            condition = AllOf((*self._seen, *map(self._safe, condition.parts)))
-        stored, limited = self.stored.by_key, self.stored.limited
-        keys = self.stored.candidates(condition) if condition.parts else self.stored.keys()
-        found = [stored[key] for key in keys if limited is None or key in limited]
-        return list(filter(condition.test(), found)) if condition.parts else found
-
-    def remove_rows(self, rows: Sequence[T]) -> int:
-        """Take these stored records away."""
-        keys = {id(row): key for key, row in self.stored.by_key.items()} if not self.key_fields else {}
-        for row in rows:
-            self.remove(keys.get(id(row), self.stored.key_of(row)))
-        return len(rows)
-
-    def changed(self, record: T, values: dict[str, Any]) -> T:
-        """The record with these field values: itself, or where it is frozen a copy."""
-        for field in values:
-            self._definition.known(field)
-        return self.stored.changed(record, values)  # type: ignore[no-any-return]
-
-    def missing_error(self, key: Any) -> Exception:
-        """The error for a key that no record has."""
-        known = [show(k, 20) for k, row in list(self.stored.by_key.items())[:9] if self._shows(k, row)]
-        more = ", …" if len(known) > 8 else ""
-        is_ours = self._definition.missing is RecordMissing
-        hint = f" (shelf.define({self.name}, missing=…) makes this your own exception)" if is_ours else ""
-        return self._definition.missing(
-            f"no {self.name} has {self._told(key)}; on the shelf: {', '.join(known[:8]) or 'none'}{more}{hint}"
-        )
-
-    def through(self, *conditions: Condition | Query[T] | Callable[[T], object], **fields: Any) -> Table[T]:
-        """The same records, of which only those are seen that fulfil more conditions, or that a query finds."""
-        flat: list[Any] = []
-        for one in conditions:
-            if isinstance(one, Query) and one.is_paged:
-                raise RecordRefused(f"{one}: a view sees all that fulfil its conditions, so it takes no limit")
-            flat += one.conditions if isinstance(one, Query) else [one]
-        more = condition_of(flat, fields)
-        for part in more:
-            for path in part.fields:
-                self.check_path(path)
-        return Table(self.stored, self._store, (*self._seen, *(self._safe(part) for part in more)))
-
-    def _row(self, key: Any) -> Any:
-        try:
-            row = self.stored.by_key.get(key)
-        except TypeError:
-            raise RecordRefused(f"{show(key)} cannot be a key of {self.name}: it can change") from None
-        if row is None or (self._sees is None and self.stored.limited is None) or self._shows(key, row):
-            return row
-        return None
-
-    def _shows(self, key: Any, row: Any) -> bool:
-        if self.stored.limited is not None and key not in self.stored.limited:
-            return False
-        return self._sees is None or bool(self._sees(row))
-
-    def _put(self, key: Any, record: T) -> T:
-        if self._definition.references:
-            self._store.check_references(self._definition, self.stored, record)
-        if self._sees is not None and not self._sees(record):
-            raise RecordRefused(
-                f"{show(record)} would not be seen from here ({AllOf(self._seen)}), so it is not stored"
-            )
-        self.stored.put(key, self.copy(record))
-        return self.copy(record)
-
-    def _next_version(self, record: T, known: Any, key: Any) -> T:
-        field = self._definition.version
-        assert field is not None
-        mine, theirs = self.stored.read(record, field), self.stored.read(known, field)
-        if mine != theirs:
-            raise self._definition.outdated(
-                f"the {self.name} with {self._told(key)} was changed since it was read: its {field} is {show(theirs)}, "
-                f"the record to be saved has {show(mine)}"
-            )
-        return self.stored.changed(record, {field: (theirs or 0) + 1})  # type: ignore[no-any-return]
-
-    def _told(self, key: Any) -> str:
-        fields = self.key_fields or ("key",)
-        values = key if isinstance(key, tuple) and len(fields) == len(key) and len(fields) > 1 else (key,)
-        return " and ".join(f"{f}={show(v)}" for f, v in zip(fields, values, strict=False))
-
-    def _check(self, record: Any) -> None:
-        wanted = dict if self._definition.shape.kind == "typed dictionary" else self.record_type
-        if not isinstance(record, wanted):
-            raise RecordRefused(f"{show(record)} is a {type(record).__name__}, not a {self.name}")
-
-    def _safe(self, part: Condition) -> Condition:
-        return part.with_copies(self.copy) if isinstance(part, Predicate) else part
-
-
-def _flat(records: Iterable[Any]) -> Iterator[Any]:
-    for record in records:
-        if isinstance(record, (list, tuple, Query, Table)) and not hasattr(record, "_fields"):
-            yield from record
-        else:
-            yield record
-
-
-class Store:
-    """The tables of one shelf.
-
-    Args:
-        draw_uuid: gives the n-th key of a type whose keys are UUIDs.
-    """
-
-    def __init__(self, draw_uuid: DrawUuid) -> None:
-        self.journal = Journal()
-        self.lock = threading.RLock()
-        self.told = 0
-        """How often it was told how records are stored."""
-        self._draw_uuid = draw_uuid
-        self._tables: dict[type, Table[Any]] = {}
-
-    def table(self, record_type: type[T]) -> Table[T]:
-        """The table of this record type, made when first asked for."""
-        table = self._tables.get(record_type)
-        return self._new_table(untold(cast(Any, record_type))) if table is None else table
-
-    def tables(self) -> list[Table[Any]]:
-        """All tables, by name."""
-        return sorted(self._tables.values(), key=lambda table: table.name)
-
-    def known(self, record_type: type[T]) -> list[T]:
-        """The records of this type; none when it has no table yet."""
-        return list(self._tables[record_type]) if record_type in self._tables else []
-
-    def let_go(self) -> None:
-        """Forget all tables."""
-        self._tables.clear()
-
-    def define(self, definition: Definition) -> None:
-        """Say how a type is stored; before its first record."""
-        known = self._tables.get(definition.record_type)
-        if known is not None and known.stored.by_key:
-            raise RecordRefused(f"define({definition.name}) must come before the first record of that type")
-        self.told += 1
-        self._new_table(definition)
-
-    def check_references(self, definition: Definition, rows: Rows, record: Any) -> None:
-        """Refuse a record that refers to one that is not there."""
-        for field, parent in definition.references.items():
-            key = rows.read(record, field)
-            if key is not None and key not in self.table(parent).stored.by_key:
-                raise RecordRefused(
-                    f"{definition.name}.{field}={show(key)} refers to a {parent.__name__} that is not on the shelf"
-                )
-
-    def check_unreferenced(self, definition: Definition, key: Any) -> None:
-        """Refuse to take a record away while another refers to it."""
-        for table in self._tables.values():
-            for field, parent in table.stored.definition.references.items():
-                if parent is definition.record_type:
-                    child = table.where(**{field: key}).first()
-                    if child is not None:
-                        raise RecordRefused(
-                            f"the {definition.name} with key {show(key)} cannot be removed: {show(child)} refers to it"
-                        )
-
-    @contextmanager
-    def limited_to(self, records: Sequence[Any]) -> Iterator[None]:
-        """Show only these records of their types, and those that are stored from now on."""
-        keys: dict[type, set[Any]] = {}
-        for record in _flat(records):
-            if isinstance(record, type):
-                keys.setdefault(self.table(record).record_type, set())
-                continue
-            if storage_shape(type(record)) is None:
-                raise RecordRefused(
-                    f"limited_to() takes records, lists of records, queries and record types, not {show(record)}"
-                )
-            keys.setdefault(type(record), set()).add(self.table(type(record)).key_of(record))
-        before = {record_type: self.table(record_type).stored.limited for record_type in keys}
-        try:
-            for record_type, some in keys.items():
-                self.table(record_type).stored.limited = some
-            yield
-        finally:
-            for record_type, earlier in before.items():
-                self.table(record_type).stored.limited = earlier
-
-    def _new_table(self, definition: Definition) -> Table[Any]:
-        table: Table[Any] = Table(Rows(definition, self.journal, self._draw_uuid), self)
-        self._tables[definition.record_type] = table
-        return table
+        return f"<{self.count()} {self._view.name} records>"

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from urnshelf.records.equality import Matcher
-from urnshelf.records.shapes import shape_of, values_of
+from urnshelf.records.sql import to_sql
 
 _PLAIN_NAME = re.compile(r"[a-z_][a-z0-9_]*\Z")
 _KEYWORDS = frozenset(
@@ -68,30 +68,6 @@ def column_text(path: str) -> str:
     return f"json_extract({identifier(name)}, {literal('$.' + inner)})" if inner else identifier(name)
 
 
-def sql_value(value: Any) -> Any:
-    """The value as a SQL column holds it: a number, a text, bytes or None.
-
-    A moment with a time zone is a text in UTC, so that texts sort as moments do; a time span is in seconds; an enum is
-    its value; a record or a collection is JSON.
-
-    >>> from datetime import UTC, datetime, timedelta
-    >>> sql_value(datetime(2030, 6, 1, 12, tzinfo=UTC)), sql_value(timedelta(minutes=2))
-    ('2030-06-01 12:00:00.000000+00:00', 120.0)
-    """
-    if value is None or type(value) in (int, float, str, bytes, bool):
-        return value
-    converter = _CONVERTERS.get(f"{type(value).__module__}.{type(value).__qualname__}")
-    if converter is not None:
-        return converter(value)
-    if hasattr(value, "_value_") and hasattr(value, "_name_"):  # an enum's member
-        return sql_value(value.value) if type(value.value) in (int, float, str, bool) else value.name
-    if isinstance(value, (Mapping, list, tuple, set, frozenset)) or shape_of(type(value)) is not None:
-        import json
-
-        return json.dumps(_json(value), ensure_ascii=False)
-    return str(value)
-
-
 def literal(value: Any) -> str:
     """The value as SQL text, quoted.
 
@@ -102,7 +78,7 @@ def literal(value: Any) -> str:
         return repr(value)
     if type(value).__name__ == "Decimal":
         return f"{value:f}"
-    simple = sql_value(value)
+    simple = to_sql(value)
     if simple is None:
         return "NULL"
     if simple is True or simple is False:
@@ -127,35 +103,3 @@ class Placeholder:
 
     def __repr__(self) -> str:
         return f":{self.name}"
-
-
-def _moment(value: Any) -> str:
-    if value.tzinfo is None:
-        return str(value.isoformat(" ", "microseconds"))
-    from datetime import UTC
-
-    return str(value.astimezone(UTC).isoformat(" ", "microseconds"))
-
-
-_CONVERTERS: dict[str, Callable[[Any], Any]] = {
-    "datetime.datetime": _moment,
-    "datetime.date": lambda value: value.isoformat(),
-    "datetime.time": lambda value: value.isoformat("microseconds"),
-    "datetime.timedelta": lambda value: value.total_seconds(),
-    "decimal.Decimal": float,
-    "builtins.bytearray": bytes,
-}
-
-
-def _json(value: Any) -> Any:
-    if isinstance(value, Mapping):
-        return {str(key): _json(item) for key, item in value.items()}
-    if isinstance(value, (list, tuple)) and not hasattr(value, "_fields"):
-        return [_json(item) for item in value]
-    if isinstance(value, (set, frozenset)):
-        return sorted(map(_json, value), key=str)
-    shape = shape_of(type(value))
-    if shape is not None:
-        return {name: _json(item) for name, item in values_of(value, shape).items()}
-    simple = sql_value(value)
-    return simple.hex() if isinstance(simple, bytes) else simple

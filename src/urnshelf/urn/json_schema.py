@@ -8,11 +8,12 @@ from decimal import Decimal
 from typing import Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.urn.limits import Limits
+from urnshelf.types.limits import NO_LIMITS, Limits
+from urnshelf.types.nodes import node_of
 from urnshelf.urn.mixing import Bits, key_of
-from urnshelf.urn.names import EMAILS, URLS, UUIDS, rule_for
+from urnshelf.urn.by_name import EMAILS, URLS, UUIDS, rule_for
 from urnshelf.urn.rules import Composed, Rule, among, between, computed, constant, pattern
-from urnshelf.urn.types import DEEPEST, Drawer
+from urnshelf.urn.by_type import DEEPEST, Drawer
 
 
 def schema_rule(schema: Mapping[str, Any]) -> Rule:
@@ -147,20 +148,20 @@ class _Reader:
         told = _FORMATS.get(schema.get("format", ""))
         if told is not None:
             return told
-        limits = Limits()
-        limits.min_length, limits.max_length = schema.get("minLength"), schema.get("maxLength")
-        limits.pattern = schema.get("pattern")
-        return self._plain.field(name, str, limits, path, {})
+        limits = NO_LIMITS._replace(
+            min_length=schema.get("minLength"), max_length=schema.get("maxLength"), pattern=schema.get("pattern")
+        )
+        return self._plain.field(name, node_of(str), limits, path, {})
 
     def _integer(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:  # noqa: ARG002
-        return self._plain.field(name, int, _bounds(schema), path, {})
+        return self._plain.field(name, node_of(int), _bounds(schema), path, {})
 
     def _number(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:  # noqa: ARG002
         limits = _bounds(schema)
         if limits.multiple_of is not None:
-            rule = self._plain.value(Decimal, limits, path)
+            rule = self._plain.value(node_of(Decimal), path, 0, limits)
             return computed(lambda bits: float(rule.one(bits)))
-        return self._plain.field(name, float, limits, path, {})
+        return self._plain.field(name, node_of(float), limits, path, {})
 
 
 def _merge(into: dict[str, Any], part: Any, path: str) -> None:
@@ -209,11 +210,13 @@ def _guessed(schema: Mapping[str, Any]) -> str:
 
 
 def _bounds(schema: Mapping[str, Any]) -> Limits:
-    limits = Limits()
-    limits.ge, limits.le = schema.get("minimum"), schema.get("maximum")
-    limits.gt, limits.lt = schema.get("exclusiveMinimum"), schema.get("exclusiveMaximum")
-    limits.multiple_of = schema.get("multipleOf")
-    return limits
+    return NO_LIMITS._replace(
+        ge=schema.get("minimum"),
+        le=schema.get("maximum"),
+        gt=schema.get("exclusiveMinimum"),
+        lt=schema.get("exclusiveMaximum"),
+        multiple_of=schema.get("multipleOf"),
+    )
 
 
 def _drawn_object(bits: Bits, parts: dict[str, Rule], required: set[str]) -> dict[str, Any]:

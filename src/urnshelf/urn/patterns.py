@@ -37,30 +37,11 @@ class _Letters:
         return self.letters[number]
 
 
-_MOST_LISTED = 10_000
-
-
-class _Listed:
-    """A short part of a pattern, all its texts listed when first asked."""
-
-    def __init__(self, parts: list[Node], size: int) -> None:
-        self._parts = parts
-        self._texts: list[str] = []
-        self.size = size
-
-    def text(self, number: int) -> str:
-        if not self._texts:
-            self._texts = [""]
-            for part in self._parts:
-                self._texts = [before + part.text(i) for before in self._texts for i in range(part.size)]
-        return self._texts[number]
-
-
 class _Sequence:
     """Parts one after the other; the last one's number changes fastest."""
 
     def __init__(self, parts: list[Node]) -> None:
-        self.parts = _joined(parts)
+        self.parts = parts
         self.size = 1
         for part in parts:
             self.size *= part.size
@@ -73,28 +54,37 @@ class _Sequence:
         return "".join(reversed(found))
 
 
-def _joined(parts: list[Node]) -> list[Node]:
-    """The parts, neighbours put together while their texts can be listed."""
-    joined: list[Node] = []
-    group: list[Node] = []
-    size = 1
-    for part in parts:
-        if group and size * part.size > _MOST_LISTED:
-            joined.append(_Listed(group, size))
-            group, size = [], 1
-        group, size = [*group, part], size * part.size
-    return [*joined, _Listed(group, size)] if size <= _MOST_LISTED else [*joined, *group]
-
-
 def texts(node: Node, numbers: Any) -> list[str]:
     """The texts with these numbers, an array of them: a sequence is taken apart for all numbers at once."""
     if not isinstance(node, _Sequence):
         return list(map(node.text, numbers.tolist()))
     columns = []
-    for part in reversed(node.parts):
-        columns.append(texts(part, numbers % part.size))
+    for part in reversed(_grouped(node.parts, len(numbers))):
+        columns.append(_texts_of_part(part, numbers % part.size))
         numbers = numbers // part.size
     return list(map("".join, zip(*reversed(columns), strict=True)))
+
+
+def _texts_of_part(part: Node, numbers: Any) -> list[str]:
+    """Where there are more numbers than texts, the texts are made once and picked by number."""
+    if part.size > len(numbers):
+        return texts(part, numbers)
+    listed = list(map(part.text, range(part.size)))
+    return [listed[number] for number in numbers.tolist()]
+
+
+def _grouped(parts: list[Node], most: int) -> list[Node]:
+    """Neighbours put together while they have no more texts than this: fewer columns are quicker to join."""
+    groups: list[list[Node]] = []
+    size = 0
+    for part in parts:
+        if groups and size * part.size <= most:
+            groups[-1].append(part)
+            size *= part.size
+        else:
+            groups.append([part])
+            size = part.size
+    return [group[0] if len(group) == 1 else _Sequence(group) for group in groups]
 
 
 class _Choice:

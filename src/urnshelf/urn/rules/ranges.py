@@ -9,7 +9,7 @@ from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
-from urnshelf.urn.rule import Rule
+from urnshelf.urn.rules.base import Rule, Told, data_of, planned, table
 
 
 class _Whole(Rule):
@@ -28,13 +28,32 @@ class _Whole(Rule):
     def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:
         return self.raw(lanes) if self.vectorised else self.many(lanes, *inputs)
 
+    def to_plan(self) -> dict[str, Any]:
+        ends = [data_of(self.at(0)), data_of(self.at((self.size or 1) - 1))]
+        return table("between", ends, places=self._told_places())
+
+    def _told_places(self) -> int | None:
+        return None
+
+
+@planned("between", "places")
+def _between_of(told: Told) -> Rule:
+    if not isinstance(told.value, list) or len(told.value) != 2:
+        raise RecordRefused(f"{told.where}: between is a list of the least and the greatest value")
+    low, high = map(told.typed, told.value)
+    return between(low, high, **told.options)
+
 
 class _Real(_Whole):
     """Tenths, hundredths …: whole numbers over a power of ten, so that every machine agrees."""
 
-    def __init__(self, low: float, high: float, places: int) -> None:
+    def __init__(self, low: Decimal | float, high: Decimal | float, places: int) -> None:
         self._unit = 10**places
+        self._places = places
         super().__init__(_scaled(low, places, up=True), _scaled(high, places, up=False))
+
+    def _told_places(self) -> int | None:
+        return self._places
 
     def finish(self, raw: int) -> Any:
         return raw / self._unit
@@ -44,10 +63,6 @@ class _Real(_Whole):
 
 
 class _Money(_Real):
-    def __init__(self, low: Decimal | float, high: Decimal | float, places: int) -> None:
-        super().__init__(low, high, places)  # type: ignore[arg-type]
-        self._places = places
-
     def finish(self, raw: int) -> Decimal:
         return Decimal(raw).scaleb(-self._places)
 

@@ -8,7 +8,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rule import Rule
+from urnshelf.urn.rules.base import Rule, Told, data_of, planned, table
 
 
 class _Constant(Rule):
@@ -25,6 +25,14 @@ class _Constant(Rule):
 
     def at(self, number: int) -> Any:  # noqa: ARG002
         return self._value
+
+    def to_plan(self) -> dict[str, Any]:
+        return table("constant", data_of(self._value))
+
+
+@planned("constant")
+def _constant_of(told: Told) -> Rule:
+    return constant(told.typed(told.value))
 
 
 def constant(value: Any) -> Rule:

@@ -8,11 +8,12 @@ from typing import Any
 
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.patterns import parse, texts
-from urnshelf.urn.rule import Rule
+from urnshelf.urn.rules.base import Rule, Told, planned, table
 
 
 class _Pattern(Rule):
     def __init__(self, pattern: str) -> None:
+        self._pattern = pattern
         self._node = parse(pattern)
         self.size = self._node.size
         self.vectorised = self.size < 1 << 62
@@ -34,6 +35,14 @@ class _Pattern(Rule):
 
     def at(self, number: int) -> str:
         return self._node.text(number)
+
+    def to_plan(self) -> dict[str, Any]:
+        return table("pattern", self._pattern)
+
+
+@planned("pattern")
+def _pattern_of(told: Told) -> Rule:
+    return pattern(told.value)
 
 
 def pattern(expression: str) -> Rule:
@@ -63,6 +72,14 @@ class _Template(Rule):
     def one(self, bits: Bits, *inputs: Any) -> str:  # noqa: ARG002
         return self._text.format(**dict(zip(self.needs, inputs, strict=True)))
 
+    def to_plan(self) -> dict[str, Any]:
+        return table("template", self._text)
+
+
+@planned("template")
+def _template_of(told: Told) -> Rule:
+    return template(told.value)
+
 
 def template(text: str) -> Rule:
     """A text made from other fields of the record: `"{code}@{harbour}"`.
@@ -86,6 +103,14 @@ class _Serial(Rule):
 
     def at(self, number: int) -> str:
         return self.finish(number)
+
+    def to_plan(self) -> dict[str, Any]:
+        return table("serial", self._prefix, start=self._start, digits=self._digits)
+
+
+@planned("serial", "start", "digits")
+def _serial_of(told: Told) -> Rule:
+    return serial(told.value or None, **told.options)
 
 
 class _Number(_Serial):

@@ -9,7 +9,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rule import TRIES, Rule
+from urnshelf.urn.rules.base import TRIES, Rule, Told, planned, table
 
 
 class _Distribution(Rule):
@@ -39,6 +39,30 @@ class _Distribution(Rule):
         values = self._frozen.ppf(lanes.unit()).tolist()
         rounded = values if self._places is None else [round(v, self._places) for v in values]
         return [self._clipped(v) for v in rounded]
+
+    def to_plan(self) -> dict[str, Any]:
+        kind = getattr(self._frozen, "dist", None)
+        if kind is None:
+            return super().to_plan()
+        args = [*self._frozen.args]
+        return table(
+            "distribution", kind.name, args=args or None, named=dict(self._frozen.kwds) or None, low=self._low,
+            high=self._high, outside=self._outside, places=self._places,
+        )  # fmt: skip
+
+
+@planned("distribution", "args", "named", "low", "high", "outside", "places")
+def _distribution_of(told: Told) -> Rule:
+    try:
+        import scipy.stats
+    except ImportError:
+        raise RecordRefused(f'{told.where}: a distribution needs SciPy: pip install "urnshelf[data]"') from None
+    options = dict(told.options)
+    kind = getattr(scipy.stats, told.value, None)
+    if kind is None or not hasattr(kind, "ppf"):
+        raise RecordRefused(f"{told.where}: scipy.stats has no distribution {told.value!r}")
+    frozen = kind(*options.pop("args", []), **options.pop("named", {}))
+    return distribution(frozen, **options)
 
 
 def distribution(
@@ -77,6 +101,7 @@ class _Drift(Rule):
 
     def __init__(self, start: float, step: float, places: int) -> None:
         self._unit = 10**places
+        self._places = places
         self._start, self._step = round(start * self._unit), max(1, round(step * self._unit))
 
     def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
@@ -97,6 +122,15 @@ class _Drift(Rule):
     def _noise(self, key: int, place: int, width: int) -> int:
         spread = max(1, self._step * width // 2)
         return Bits(key, place).between(-spread, spread)
+
+    def to_plan(self) -> dict[str, Any]:
+        step = self._step / self._unit
+        return table("drift", self._start / self._unit, step=step, places=self._places)
+
+
+@planned("drift", "step", "places")
+def _drift_of(told: Told) -> Rule:
+    return drift(told.value, **told.options)
 
 
 def drift(start: float = 0.0, step: float = 1.0, places: int = 2) -> Rule:

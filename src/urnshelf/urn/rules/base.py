@@ -1,10 +1,13 @@
-"""What a rule is: how one field of a record is drawn, written once for one value and for many at the same time."""
+"""What a rule is: how one field of a record is drawn, and how it is told in a plan file."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
+from urnshelf.errors import RecordRefused
+from urnshelf.records.codec import Unfit, to_json
+from urnshelf.types.nodes import Node, node_of
 from urnshelf.urn.mixing import Bits
 
 TRIES = 200
@@ -58,9 +61,87 @@ class Rule:
         """The values of all lanes, as a frame likes them best."""
         return self.many(lanes, *inputs)
 
+    def to_plan(self) -> dict[str, Any]:
+        """What a plan file tells of it: the table that its reader in `PLANNED` makes it of again.
+
+        Raises:
+            RecordRefused: it cannot be told in a file.
+        """
+        raise RecordRefused(
+            f"the rule {type(self).__name__.strip('_').lower()!r} cannot be written to a plan file: "
+            "it is made of Python code"
+        )
+
 
 def _rows(columns: tuple[Sequence[Any], ...], n: int) -> Any:
     return zip(*columns, strict=True) if columns else [()] * n
+
+
+# --- rules in plan files ----------------------------------------------------------------------------------------------
+
+
+class Told(NamedTuple):
+    """A rule as a plan file tells it.
+
+    Attributes:
+        value: what stands at the rule's name.
+        options: what stands beside it.
+        node: the field's type.
+        where: file, table and field, for messages.
+        typed: makes a plain value one of the field's type.
+        rule_of: makes the rule of another table of TOML, for a field that is never None.
+        link_to: gives the link to a field of another table of the plan.
+    """
+
+    value: Any
+    options: dict[str, Any]
+    node: Node
+    where: str
+    typed: Callable[[Any], Any]
+    rule_of: Callable[[Any], Rule]
+    link_to: Callable[[str, str | None], Rule]
+
+
+class Planned(NamedTuple):
+    """How a rule is read from a plan file."""
+
+    options: frozenset[str]
+    make: Callable[[Told], Rule]
+
+
+PLANNED: dict[str, Planned] = {}
+"""The rules that a plan file can tell, by name; each stands where its rule does."""
+
+
+def planned(name: str, *options: str) -> Callable[[Callable[[Told], Rule]], Callable[[Told], Rule]]:
+    """Decorates what makes a rule of what a plan file tells.
+
+    Args:
+        name: of the rule.
+        options: what may stand beside it.
+    """
+
+    def register(make: Callable[[Told], Rule]) -> Callable[[Told], Rule]:
+        PLANNED[name] = Planned(frozenset(options), make)
+        return make
+
+    return register
+
+
+def data_of(value: Any) -> Any:
+    """A value as a plan file holds it; raises RecordRefused for one that no file can hold."""
+    try:
+        return to_json(value, node_of(type(value)))
+    except Unfit as why:
+        raise RecordRefused(f"it cannot be written to a plan file: {why}") from None
+
+
+def table(name: str, value: Any, **options: Any) -> dict[str, Any]:
+    """A rule's table; options of None are left out."""
+    return {name: value, **{key: one for key, one in options.items() if one is not None}}
+
+
+# --- rules of our own -------------------------------------------------------------------------------------------------
 
 
 class Composed(Rule):

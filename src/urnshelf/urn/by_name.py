@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Mapping
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
+from urnshelf.types.nodes import Node
 from urnshelf.urn import rules, safe, words
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules import Composed, Rule, among, between, pattern
@@ -64,12 +65,12 @@ class _After(Rule):
         return first  # None, or nothing that has an order
 
 
-def rule_for(name: str, form: Any, siblings: dict[str, Any]) -> Rule | None:
+def rule_for(name: str, form: Any, siblings: Mapping[str, Node]) -> Rule | None:
     """The rule that a field's name suggests for its type; None when it says nothing.
 
     Args:
         name: the field's name.
-        form: its type, `None | …` taken off.
+        form: its bare type.
         siblings: the names and types of the other fields of the record.
     """
     plain = name.lower().strip("_")
@@ -206,13 +207,13 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
 # --- times and numbers ------------------------------------------------------------------------------------------------
 
 
-def _time_rule(name: str, form: Any, siblings: dict[str, Any]) -> Rule | None:
+def _time_rule(name: str, form: Any, siblings: Mapping[str, Node]) -> Rule | None:
     stem, ending = _stem(name)
     first = _LATER.get(stem)
     earlier = next(
         (s for s in (f"{first}{ending}", first, f"{first}_at", f"{first}_on") if first and s in siblings), None
     )
-    if earlier is not None and siblings[earlier] is form:
+    if earlier is not None and siblings[earlier].bare is form and not siblings[earlier].optional:
         return _After(earlier, 60)
     if stem in ("birth", "birthday", "born", "date_of_birth", "birth_date"):
         low, high = date(1945, 1, 1), date(2011, 12, 31)

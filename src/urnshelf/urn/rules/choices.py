@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from typing import Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.urn.given import as_rule
+from urnshelf.urn.rules.given import as_rule
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.permutation import permuted
-from urnshelf.urn.rule import Rule
+from urnshelf.urn.rules.base import Rule, Told, data_of, planned, table
 
 
 class _Among(Rule):
@@ -48,6 +48,15 @@ class _Among(Rule):
     def finish_all(self, raw: Any) -> list[Any]:
         choices = self._choices
         return [choices[i] for i in raw.tolist()]
+
+    def to_plan(self) -> dict[str, Any]:
+        weights = None if self._weights is None else list(self._weights)
+        return table("among", list(map(data_of, self._choices)), weights=weights)
+
+
+@planned("among", "weights")
+def _among_of(told: Told) -> Rule:
+    return among(*[told.typed(choice) for choice in told.value], **told.options)
 
 
 def among(*choices: Any, weights: Sequence[int] | None = None) -> Rule:
@@ -93,6 +102,14 @@ class _SometimesNone(Rule):
         values = self._rule.many(lanes.sub(0), *inputs)
         return [None if absent else value for absent, value in zip(none, values, strict=True)]
 
+    def to_plan(self) -> dict[str, Any]:
+        return table("sometimes_none", self._rule.to_plan(), rate=self._per_mille / 1000)
+
+
+@planned("sometimes_none", "rate")
+def _sometimes_none_of(told: Told) -> Rule:
+    return sometimes_none(told.rule_of(told.value), **told.options)
+
 
 def sometimes_none(rule: Any, rate: float = 0.25) -> Rule:
     """None at this rate, otherwise as the rule says.
@@ -118,6 +135,14 @@ class _AllDifferent(Rule):
         if bits.index >= self.size:
             raise RecordRefused(f"all_different: record {bits.index + 1} has no value left, there are only {self.size}")
         return self._rule.at(permuted(bits.key, bits.index, self.size))
+
+    def to_plan(self) -> dict[str, Any]:
+        return table("all_different", self._rule.to_plan())
+
+
+@planned("all_different")
+def _all_different_of(told: Told) -> Rule:
+    return all_different(told.rule_of(told.value))
 
 
 def all_different(rule: Any) -> Rule:

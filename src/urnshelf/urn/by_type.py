@@ -2,26 +2,22 @@
 
 from __future__ import annotations
 
-import collections.abc as abc
-import types
-import typing
-from collections import OrderedDict, defaultdict, deque
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
-from enum import Enum
 from functools import partial
 from ipaddress import IPv4Address, IPv4Network, IPv6Address
 from pathlib import Path, PurePath, PurePosixPath
-from typing import Any, get_args, get_origin
+from typing import Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.interfaces.hints import type_name
+from urnshelf.records.description import Description, describe, description_of
+from urnshelf.types.forms import type_name
+from urnshelf.types.limits import NO_LIMITS, Limits, limits_of
+from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node, node_of
 from urnshelf.urn import safe, words
-from urnshelf.urn.fields import RecordType, describe, describe_class, unwrapped
-from urnshelf.urn.limits import Limits, limits_of
+from urnshelf.urn.by_name import EMAILS, PASSWORDS, URLS, UUIDS, rule_for
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.names import EMAILS, PASSWORDS, URLS, UUIDS, rule_for
 from urnshelf.urn.rules import (
     TRIES,
     Composed,
@@ -40,7 +36,7 @@ DEEPEST = 4
 NONE_RATE = 0.25
 _START, _END = datetime(2028, 1, 1, tzinfo=UTC), datetime(2030, 5, 31, 23, 59, 59, tzinfo=UTC)
 
-DrawRecord = Callable[[RecordType, str, int], Rule]
+DrawRecord = Callable[[Description, str, int], Rule]
 
 
 class Drawer:
@@ -49,70 +45,76 @@ class Drawer:
     def __init__(self, record_rule: DrawRecord) -> None:
         self._record_rule = record_rule
 
-    def field(self, name: str, form: Any, limits: Limits, path: str, siblings: dict[str, Any], depth: int = 0) -> Rule:
-        """The rule of a record's field: what its name suggests, if that keeps the limits, or else its type."""
-        inner, none = without_none(form)
-        inner, notes = unwrapped(inner)
-        limits = limits if not notes else limits_of([limits, *notes])
+    def field(
+        self, name: str, node: Node, limits: Limits, path: str, siblings: Mapping[str, Node], depth: int = 0
+    ) -> Rule:
+        """The rule of a record's field: what its name suggests, if that keeps the limits, or else its type.
+
+        Args:
+            name: the field's.
+            node: its type.
+            limits: what its type and the record limit.
+            path: for messages.
+            siblings: all fields of the record.
+            depth: how many records deep it is.
+        """
+        inner = node.bare
         named = rule_for(name, inner, siblings) if limits.pattern is None and limits.choices is None else None
         if inner is int and name == "id" and not limits:
             return serial()
-        by_type = partial(self.value, inner, limits, path, depth)
+        by_type = partial(self._tried, node, limits, path, depth)
         rule = by_type() if named is None else self._within(named, limits, by_type)
-        return sometimes_none(rule, NONE_RATE) if none else rule
+        return sometimes_none(rule, NONE_RATE) if node.optional else rule
 
-    def value(self, form: Any, limits: Limits, path: str, depth: int = 0) -> Rule:
+    def value(self, node: Node, path: str, depth: int = 0, limits: Limits = NO_LIMITS) -> Rule:
         """The rule of a type; raises RecordRefused, with the path, for one that cannot be drawn."""
-        form, notes = unwrapped(form)
-        if notes:
-            limits = limits_of([limits, *notes])
-        rule = self._rule(form, limits, path, depth)
-        return _Checked(rule, limits, path) if limits.checks else rule
+        rule = self._tried(node, limits_of(node.notes, limits), path, depth)
+        return sometimes_none(rule, NONE_RATE) if node.optional else rule
 
-    def _rule(self, form: Any, limits: Limits, path: str, depth: int) -> Rule:
+    def _tried(self, node: Node, limits: Limits, path: str, depth: int) -> Rule:
+        rule = self._rule(node, limits, path, depth)
+        return _Checked(rule, limits, path) if limits.is_tried else rule
+
+    def _rule(self, node: Node, limits: Limits, path: str, depth: int) -> Rule:
         if limits.choices is not None:
             return among(*limits.choices)
-        simple = _simple_rule(form, limits, path)
+        simple = _simple_rule(node.bare, limits, path)
         if simple is not None:
             return simple
-        origin, args = get_origin(form) or form, get_args(form)
-        if origin is typing.Union or origin is types.UnionType:
-            return self._union(args, limits, path, depth)
-        if origin is typing.Literal:
-            return among(*args)
-        if isinstance(origin, type) and issubclass(origin, Enum):
-            return among(*origin)
-        if form is Any or form is object:
+        if node.kind is Kind.UNION:
+            ways = [self.value(member, path, depth, limits) for member in node.args]
+            return _OneOf(ways)
+        if node.kind is Kind.LITERAL:
+            return among(*node.values)
+        if node.is_enum:
+            return among(*node.bare)
+        if node.kind in (Kind.ANY, Kind.UNKNOWN):
             return among(None, True, 7, 4.5, "Skarvik")
-        if isinstance(form, typing.TypeVar):
-            return self.value(form.__bound__ or (form.__constraints__ or (str,))[0], limits, path, depth)
-        if origin is type(None) or form is None:
+        if node.kind is Kind.VARIABLE:
+            return self.value(node.args[0] if node.args else node_of(str), path, depth, limits)
+        if node.kind is Kind.NONE:
             return constant(None)
-        container = self._container(origin, args, limits, path, depth)
+        container = self._container(node, limits, path, depth)
         if container is not None:
             return container
-        record = describe(form) or describe_class(form)
-        if record is not None:
+        record = description_of(node.bare) if node.kind in (Kind.CLASS, Kind.TYPED_DICT) else None
+        if record is not None and record.given:
             return self._record_rule(record, path, depth + 1)
-        return _typed_text(form) or self._refuse(form, path)
+        return _typed_text(node.bare) or self._refuse(node, path)
 
-    def _union(self, args: tuple[Any, ...], limits: Limits, path: str, depth: int) -> Rule:
-        ways = [self.value(arg, limits, path, depth) for arg in args if arg is not type(None)]
-        rule = ways[0] if len(ways) == 1 else _OneOf(ways)
-        return sometimes_none(rule, NONE_RATE) if type(None) in args else rule
-
-    def _container(self, origin: Any, args: tuple[Any, ...], limits: Limits, path: str, depth: int) -> Rule | None:
-        if origin is tuple and args and args[-1] is not ...:
-            return _Tuple([self.value(arg, Limits(), f"{path}[{i}]", depth) for i, arg in enumerate(args)])
-        if origin in _MAPPINGS:
-            key, value = args if len(args) == 2 else (str, Any)
-            keys = self.value(key, Limits(), f"{path} key", depth)
-            return _Items(_MAPPINGS[origin], limits, path, keys, self.value(value, Limits(), f"{path}[]", depth))
-        if origin in _COLLECTIONS:
-            item = args[0] if args else Any
-            if depth >= DEEPEST and describe(item) is not None:
-                return constant(_COLLECTIONS[origin]([]))
-            return _Items(_COLLECTIONS[origin], limits, path, self.value(item, Limits(), f"{path}[]", depth))
+    def _container(self, node: Node, limits: Limits, path: str, depth: int) -> Rule | None:
+        if node.kind is Kind.TUPLE:
+            return _Tuple([self.value(arg, f"{path}[{i}]", depth) for i, arg in enumerate(node.args)])
+        if node.kind is Kind.MAPPING:
+            key, value = node.args if len(node.args) == 2 else (node_of(str), node_of(Any))
+            keys = self.value(key, f"{path} key", depth)
+            values = self.value(value, f"{path}[]", depth)
+            return _Items(MAPPING_TYPES[node.origin], limits, path, keys, values)
+        if node.kind is Kind.ITEMS:
+            make = ITEM_TYPES[node.origin]
+            if depth >= DEEPEST and describe(node.item.bare) is not None:
+                return constant(make([]))
+            return _Items(make, limits, path, self.value(node.item, f"{path}[]", depth))
         return None
 
     def _within(self, rule: Rule, limits: Limits, by_type: Callable[[], Rule]) -> Rule:
@@ -123,24 +125,13 @@ class Drawer:
             return by_type()
         return _Fitted(rule, limits, by_type())
 
-    def _refuse(self, form: Any, path: str) -> Rule:
+    def _refuse(self, node: Node, path: str) -> Rule:
         head, _, tail = path.partition(".")
         name = tail.partition(".")[0].partition("[")[0] or "field"
         raise RecordRefused(
-            f"cannot draw {path}: nothing is known of the type {type_name(form)}; give a value or a rule, "
+            f"cannot draw {path}: nothing is known of the type {type_name(node.form)}; give a value or a rule, "
             f"as in draw({head}, {name}=…) or set_rules({head}, {name}=…)"
         )
-
-
-def without_none(form: Any) -> tuple[Any, bool]:
-    """`X | None` as X and True; anything else as it is."""
-    origin = get_origin(form)
-    args = get_args(form)
-    if (origin is typing.Union or origin is types.UnionType) and type(None) in args:
-        rest = [arg for arg in args if arg is not type(None)]
-        if len(rest) == 1:
-            return rest[0], True
-    return form, False
 
 
 # --- plain values -----------------------------------------------------------------------------------------------------
@@ -227,22 +218,11 @@ def _lengths(limits: Limits, low: int, high: int) -> tuple[int, int]:
 def _text(limits: Limits, path: str) -> Rule:
     if limits.pattern is not None:
         rule = pattern(limits.pattern)
-        return rule if limits.min_length is limits.max_length is None else _Checked(rule, _checking(limits), path)
-    if limits.min_length is None and limits.max_length is None:
+        return _Checked(rule, limits, path) if limits.is_of_length else rule
+    if not limits.is_of_length:
         return Composed(_word, 2, *[len(words.SYLLABLES)] * 3)
     low, high = _lengths(limits, 4, 12)
     return computed(lambda bits: _letters(bits, bits.between(low, high)))
-
-
-def _checking(limits: Limits) -> Limits:
-    limits.checks = [*limits.checks, lambda value: Limits.allow(_lengths_only(limits), value)]
-    return limits
-
-
-def _lengths_only(limits: Limits) -> Limits:
-    bare = Limits()
-    bare.min_length, bare.max_length = limits.min_length, limits.max_length
-    return bare
 
 
 def _word(parts: int, a: int, b: int, c: int) -> str:
@@ -377,28 +357,6 @@ class _Checked(Rule):
     def one(self, bits: Bits, *inputs: Any) -> Any:
         for number in range(TRIES):
             value = self._rule.one(bits.sub(number), *inputs)
-            if all(check(value) for check in self._limits.checks):
+            if self._limits.allow(value):
                 return value
         raise RecordRefused(f"cannot draw {self._path}: no value in {TRIES} tries keeps its limits; give a rule")
-
-
-_COLLECTIONS: dict[Any, Callable[[Any], Any]] = {
-    list: list,
-    tuple: tuple,
-    set: set,
-    frozenset: frozenset,
-    deque: deque,
-    abc.Sequence: list,
-    abc.MutableSequence: list,
-    abc.Collection: list,
-    abc.Iterable: list,
-    abc.Set: frozenset,
-    abc.MutableSet: set,
-}
-_MAPPINGS: dict[Any, Callable[[Any], Any]] = {
-    dict: dict,
-    OrderedDict: OrderedDict,
-    defaultdict: lambda items: defaultdict(None, items),
-    abc.Mapping: dict,
-    abc.MutableMapping: dict,
-}

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from urnshelf.records.description import snake_case
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rule import Rule
+from urnshelf.urn.rules.base import Rule, Told, planned, table
 
 
 class Link(Rule):
@@ -29,6 +30,15 @@ class Link(Rule):
         assert self._parents is not None
         parents = self._parents()
         return parents[bits.below(len(parents))]
+
+    def to_plan(self) -> dict[str, Any]:
+        """The other table is called after its records: `{ link = "vessels", field = "id" }`."""
+        return table("link", f"{snake_case(self.record_type.__name__)}s", field=self.field)
+
+
+@planned("link", "field")
+def _link_of(told: Told) -> Rule:
+    return told.link_to(told.value, told.options.get("field"))
 
 
 def link(record_type: Any, field: str | None = None, count: int = 100) -> Rule:

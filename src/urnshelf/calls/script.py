@@ -1,0 +1,187 @@
+"""The script: the lines that cues write, each with its test of the arguments and its reply; the first answerer."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from itertools import count
+from types import CodeType
+from typing import TYPE_CHECKING, Any
+
+from urnshelf.calls.ledger import NO_REPLY, LiveCall
+from urnshelf.calls.place import Place, place_of
+from urnshelf.calls.replies import Pending, Reply
+from urnshelf.records.display import show
+from urnshelf.records.equality import EXACT, same
+from urnshelf.records.matchers import whatever
+from urnshelf.types.forms import full_name
+
+if TYPE_CHECKING:
+    from urnshelf.calls.target import Target
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+Test = Callable[[Any], bool]
+_EXACT_BY_NAME = frozenset({"datetime.date", "datetime.datetime", "decimal.Decimal", "uuid.UUID"})
+"""More types whose own `==` is the one equality among values of the same type; they are not all imported here."""
+
+
+class Line:
+    """One line of a target's script: the arguments that it wants, and its reply.
+
+    Args:
+        target: where it was set.
+        expected: the arguments in the order of the parameters, matchers among them; None for any.
+        set_at: the user's code.
+    """
+
+    __slots__ = (
+        "_set_at", "_turns", "delay", "expected", "fits", "give", "limit", "reply", "target",
+    )  # fmt: skip
+
+    def __init__(self, target: Target, expected: tuple[Any, ...] | None, set_at: tuple[CodeType, int]) -> None:
+        self.target = target
+        self.expected = expected
+        self.fits: Callable[[tuple[Any, ...]], bool] | None = _test_of_all(expected or ())
+        """Whether a call's arguments are those wanted; None where any will do."""
+        self.reply: Reply | None = None
+        self.give: Callable[[LiveCall, int], Any] = _unfinished
+        """The reply to a call, and the number of its turn."""
+        self.delay = 0.0
+        self.limit: int | None = None
+        self._set_at = set_at
+        self._turns = count()
+
+    def take_turn(self) -> int:
+        """The number of the turn that a call gets, from 0. To count on is one atomic step, and needs no lock."""
+        return next(self._turns)
+
+    def answer_with(self, reply: Reply) -> None:
+        """Finish the line: from now on it answers."""
+        self.reply = reply
+        self.arrange()
+        with self.target.desk.lock:
+            self.target.cues = (self, *self.target.cues)
+        self.target.was_cued()
+
+    def arrange(self) -> None:
+        """Hold ready what a call needs: a reply that waits is another function than one that does not."""
+        if self.reply is None:
+            return
+        if not self.delay:
+            self.give = self.reply.give
+        elif hasattr(self.reply, "give_after"):
+            self.give = self._after_a_wait
+        else:
+            self.give = self._later if self.target.promise.awaited else self._after_a_sleep
+
+    def _after_a_wait(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
+        reply: Any = self.reply
+        return reply.give_after(self.delay, call)
+
+    def _after_a_sleep(self, call: LiveCall, turn: int) -> Any:
+        time.sleep(self.delay)
+        return self.reply.give(call, turn) if self.reply else None
+
+    def _later(self, call: LiveCall, turn: int) -> Any:
+        return Pending(self._served_later(call, turn))
+
+    async def _served_later(self, call: LiveCall, turn: int) -> Any:
+        from asyncio import sleep
+
+        await sleep(self.delay)
+        reply = self.reply.give(call, turn) if self.reply else None
+        return await reply.awaitable if type(reply) is Pending else reply
+
+    def covers(self, other: Line) -> bool:
+        """Whether it takes every call that the other would take."""
+        if self.expected is None:
+            return True
+        if other.expected is None:
+            return all(wanted is whatever for wanted in self.expected)
+        pairs = zip(self.expected, other.expected, strict=True)
+        return all(wanted is whatever or same(wanted, theirs) for wanted, theirs in pairs)
+
+    @property
+    def place(self) -> Place:
+        """Where it was set."""
+        return place_of(*self._set_at)
+
+    @property
+    def served(self) -> int:
+        """How many calls it answered."""
+        return sum(entry[0].answered_by is self for entry in self.target.desk.ledger)
+
+    @property
+    def is_spent(self) -> bool:
+        """Whether it has served all the calls that it was set for."""
+        return self.limit is not None and self.served >= self.limit
+
+    @property
+    def hidden_by(self) -> Line | None:
+        """The newer line that leaves no call to this one, if there is one."""
+        if self not in self.target.cues:
+            return None
+        newer = self.target.cues[: self.target.cues.index(self)]
+        return next((line for line in newer if line.limit is None and line.covers(self)), None)
+
+    def let_go(self) -> None:
+        """The test is over: hold nothing together any more."""
+        self.target.cues = ()
+        self.give = _unfinished
+
+    def __repr__(self) -> str:
+        arguments = "" if self.expected is None else "".join(f", {a}" for a in _written(self.target, self.expected))
+        reply = "" if self.reply is None else f".{self.reply!r}"
+        waits = f".waits({self.delay:g})" if self.delay else ""
+        limit = f".for_calls({self.limit})" if self.limit else ""
+        return f"cue({self.target.name}{arguments}){reply}{waits}{limit}"
+
+
+def _unfinished(_call: LiveCall, _turn: int) -> Any:
+    return NO_REPLY
+
+
+def script(call: LiveCall) -> Any:
+    """The first answerer: the newest line that fits and has calls left."""
+    for line in call.target.cues:
+        fits = line.fits
+        if fits is None or fits(call.live):
+            turn = line.take_turn()
+            if line.limit is None or turn < line.limit:
+                call.answered_by = line
+                return line.give(call, turn)
+    return NO_REPLY
+
+
+def _test_of_all(expected: tuple[Any, ...]) -> Callable[[tuple[Any, ...]], bool] | None:
+    """The test of a call's arguments, made once; None where any will do."""
+    tests = [(place, _test_of(wanted)) for place, wanted in enumerate(expected) if wanted is not whatever]
+    if not tests:
+        return None
+    if len(tests) == 1:
+        only, test = tests[0]
+        return lambda live: test(live[only])
+
+    def fits(live: tuple[Any, ...]) -> bool:
+        for place, one in tests:
+            if not one(live[place]):
+                return False
+        return True
+
+    return fits
+
+
+def _test_of(wanted: Any) -> Test:
+    cls = type(wanted)
+    if not (cls in EXACT or full_name(cls) in _EXACT_BY_NAME) or wanted != wanted:
+        return lambda value: same(wanted, value)
+    return lambda value: bool(value == wanted) if type(value) is cls else same(wanted, value)
+
+
+def _written(target: Target, expected: tuple[Any, ...]) -> list[str]:
+    return target.call(_shown, expected)  # type: ignore[no-any-return]
+
+
+def _shown(*args: Any, **kwargs: Any) -> list[str]:
+    return [show(value, 60) for value in args] + [f"{name}={show(value, 60)}" for name, value in kwargs.items()]

@@ -1,0 +1,37 @@
+"""JSON: one list of objects, a record a line."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from urnshelf.errors import FileRefused
+from urnshelf.files.tables import Chunks, Kept, TableForm, line_of, parsed, text_of, unfinished
+
+
+def write(path: Path, chunks: Chunks, table: TableForm) -> None:
+    """Write the records."""
+    with unfinished(path) as part, part.open("w", encoding="utf-8", newline="\n") as file:
+        between = "[\n"
+        for chunk in chunks:
+            for record in chunk:
+                file.write(between + line_of(table.data(record)))
+                between = ",\n"
+        file.write("[]\n" if between == "[\n" else "\n]\n")
+
+
+def read(path: Path, table: TableForm) -> Iterator[Kept]:
+    """The records' data, each with its place."""
+    text = text_of(path)
+    rows = parsed(text, path.name)
+    if not isinstance(rows, list):
+        raise FileRefused(f"{path.name}: a list of {table.name} records is wanted")
+    lines = lines_of_records(text)
+    for number, row in enumerate(rows):
+        told = f"line {lines[number]}" if len(lines) == len(rows) else f"{table.name} record {number + 1}"
+        yield Kept(row, f"{path.name}, {told}")
+
+
+def lines_of_records(text: str) -> list[int]:
+    """The numbers of the lines on which a record begins, where nobody laid the file out anew."""
+    return [number for number, line in enumerate(text.split("\n"), 1) if line.strip().startswith("{") and number > 1]

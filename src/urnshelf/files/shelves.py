@@ -1,0 +1,204 @@
+"""The shelf's records in files: one JSON file, a directory with a file a type, or one file of one type's records."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Sequence
+from os import PathLike
+from pathlib import Path
+from typing import Any
+
+from urnshelf.errors import FileRefused
+from urnshelf.files.formats import formats
+from urnshelf.files.formats.json import lines_of_records
+from urnshelf.files.tables import Kept, TableForm, line_of, parsed, table_form, text_of, unfinished
+from urnshelf.store.stored import Store
+from urnshelf.store.views import View
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+FORMAT = "urnshelf records"
+VERSION = 1
+MANIFEST = "shelf.json"
+"""The file of a directory that tells which tables it has."""
+IN_DIRECTORIES = ("csv", "jsonl", "parquet")
+
+Found = Iterator[tuple[str, list[tuple[Any, str]]]]
+"""The records of each type, by its name, each with its place in a file."""
+
+
+def save(store: Store, path: str | PathLike[str], format: str) -> None:
+    """Write every table of the store."""
+    where = Path(path)
+    views: dict[str, View[Any]] = {view.name: view for view in store.views()}
+    if len(views) < len(store.views()):
+        raise FileRefused("two record types of one name cannot be kept in one place; rename one of them")
+    try:
+        if where.suffix == ".json":
+            if format:
+                raise FileRefused(f"{where.name} is one JSON file; a format={format!r} is for a directory")
+            _replace(where, _json_text(views))
+        else:
+            _save_directory(where, views, format or "jsonl")
+    except OSError as why:
+        raise FileRefused(f"{where.name} cannot be written: {why.strerror}") from None
+
+
+def load(store: Store, path: str | PathLike[str], record_types: Sequence[type]) -> None:
+    """Put what was saved on the store: all of it, or nothing."""
+    where = Path(path)
+    known = {record_type.__name__: record_type for record_type in record_types}
+    try:
+        found = dict(_reader_of(where)(where, known))
+    except OSError as why:
+        raise FileRefused(f"{where.name} cannot be read: {why.strerror}") from None
+    put(store, {known[name]: records for name, records in found.items()})
+
+
+def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
+    """Add records, each with its place in a file; nothing is changed where one of them cannot be stored."""
+    point = store.journal.savepoint()
+    for record_type, records in found.items():
+        view: View[Any] = store.view(record_type)
+        for record, place in records:
+            try:
+                view.add(record)
+            except Exception as why:  # the user's own exception for a duplicate may be any
+                store.journal.roll_back_to(point)
+                raise FileRefused(f"{place}: {why}") from None
+
+
+def stored(view: View[Any]) -> list[Any]:
+    """The stored records of one type, in order of key; not copies."""
+    rows = view.stored
+    return [rows.by_key[key] for key in rows.keys()]  # noqa: SIM118  # in order of key
+
+
+def _reader_of(where: Path) -> Any:
+    if where.is_dir():
+        return _load_directory
+    return _load_one_type if where.suffix in formats() and not _is_of_a_shelf(where) else _load_json
+
+
+def _is_of_a_shelf(where: Path) -> bool:
+    """Whether a JSON file has the records of a whole shelf, and not a list of one type's."""
+    return where.suffix == ".json" and not text_of(where).lstrip().startswith("[")
+
+
+def _load_one_type(where: Path, known: dict[str, type]) -> Found:
+    if len(known) != 1:
+        told = ", ".join(known) or "none"
+        raise FileRefused(f"{where.name} has the records of one type: give that type alone, not {told}")
+    [(name, record_type)] = known.items()
+    form = table_form(record_type)
+    yield name, [form.record(kept) for kept in formats()[where.suffix].read(where, form)]
+
+
+# --- one file ---------------------------------------------------------------------------------------------------------
+
+
+def _json_text(views: dict[str, View[Any]]) -> str:
+    """One record a line, so that a difference between two versions is easy to read."""
+    tables = []
+    for name, view in views.items():
+        form = table_form(view.record_type)
+        lines = ",".join(f"\n      {line_of(form.data(row))}" for row in stored(view))
+        tables.append(f"    {json.dumps(name)}: [{lines}\n    ]" if lines else f"    {json.dumps(name)}: []")
+    head = f'{{\n  "format": {json.dumps(FORMAT)},\n  "version": {VERSION},\n  "tables": {{\n'
+    return head + ",\n".join(tables) + "\n  }\n}\n"
+
+
+def _load_json(where: Path, known: dict[str, type]) -> Found:
+    text = text_of(where)
+    tables = _checked(parsed(text, where.name), where.name)
+    _check_types(tables, known, where.name)
+    for name in known:
+        rows = tables[name]
+        if not isinstance(rows, list):
+            raise FileRefused(f"{where.name}, table {name}: a list of records is wanted")
+        form = table_form(known[name])
+        places = _Places(text, where.name, name, tables)
+        yield name, [form.record(Kept(row, places.of(number))) for number, row in enumerate(rows)]
+
+
+class _Places:
+    """Where the records of one table stand in a JSON file."""
+
+    def __init__(self, text: str, file: str, table: str, tables: dict[str, Any]) -> None:
+        self._file, self._table = file, table
+        lines = lines_of_records(text)
+        total = sum(len(rows) for rows in tables.values() if isinstance(rows, list))
+        before = 0
+        for name, rows in tables.items():
+            if name == table:
+                break
+            before += len(rows)
+        self._lines = lines[before:] if len(lines) == total else []
+
+    def of(self, number: int) -> str:
+        """The line, or where somebody laid the file out anew, the record's number."""
+        if number < len(self._lines):
+            return f"{self._file}, line {self._lines[number]}"
+        return f"{self._file}, {self._table} record {number + 1}"
+
+
+# --- a directory ------------------------------------------------------------------------------------------------------
+
+
+def _save_directory(where: Path, views: dict[str, View[Any]], format: str) -> None:
+    if format not in IN_DIRECTORIES:
+        raise FileRefused(f"format={format!r}: choose {', '.join(map(repr, IN_DIRECTORIES))}")
+    where.mkdir(parents=True, exist_ok=True)
+    files: dict[str, Any] = {}
+    for name, view in views.items():
+        file = f"{view.table_name}.{format}"
+        formats()[f".{format}"].write(where / file, [stored(view)], table_form(view.record_type))
+        files[name] = {"file": file, "records": len(view.stored.by_key)}
+    manifest = {"format": FORMAT, "version": VERSION, "tables": files}
+    _replace(where / MANIFEST, json.dumps(manifest, indent=2) + "\n")
+
+
+def _load_directory(where: Path, known: dict[str, type]) -> Found:
+    manifest = where / MANIFEST
+    if not manifest.is_file():
+        raise FileRefused(f"{where.name} has no {MANIFEST}, so it is no directory that shelf.save(…) wrote")
+    tables = _checked(parsed(text_of(manifest), MANIFEST), MANIFEST)
+    _check_types(tables, known, where.name)
+    for name, record_type in known.items():
+        file = where / str(tables[name].get("file", ""))
+        if file.suffix not in formats() or not file.is_file():
+            raise FileRefused(f"{MANIFEST}, table {name}: there is no file {file.name!r} of a known format")
+        form: TableForm = table_form(record_type)
+        records = [form.record(kept) for kept in formats()[file.suffix].read(file, form)]
+        if len(records) != tables[name].get("records"):
+            raise FileRefused(
+                f"{file.name}: it has {len(records)} records, but {MANIFEST} speaks of {tables[name].get('records')}"
+            )
+        yield name, records
+
+
+# --- what both share --------------------------------------------------------------------------------------------------
+
+
+def _replace(path: Path, text: str) -> None:
+    with unfinished(path) as part:
+        part.write_text(text, encoding="utf-8", newline="\n")
+
+
+def _checked(data: Any, file: str) -> dict[str, Any]:
+    if not isinstance(data, dict) or data.get("format") != FORMAT or not isinstance(data.get("tables"), dict):
+        raise FileRefused(f'{file}: it is no file of records that shelf.save(…) wrote; those begin with "format"')
+    if data.get("version") != VERSION:
+        raise FileRefused(f"{file}: its version is {data.get('version')!r}; this release reads version {VERSION}")
+    return dict(data["tables"])
+
+
+def _check_types(tables: dict[str, Any], known: dict[str, type], file: str) -> None:
+    lacking = [name for name in tables if name not in known]
+    if lacking:
+        raise FileRefused(
+            f"{file} has records of {', '.join(lacking)}, too: give their types, shelf.load(…, {lacking[0]})"
+        )
+    foreign = [name for name in known if name not in tables]
+    if foreign:
+        raise FileRefused(f"{file} has no records of {', '.join(foreign)}; it has {', '.join(tables) or 'none'}")

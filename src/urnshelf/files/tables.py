@@ -1,0 +1,111 @@
+"""A table of records as files have it: its columns with their types, and how a record becomes data and comes back."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from urnshelf.errors import FileRefused
+from urnshelf.records.codec import Unfit, record_from_json, record_to_json, to_json
+from urnshelf.records.description import Description, description_of
+from urnshelf.types.forms import type_name
+from urnshelf.types.nodes import ANYTHING, Node
+
+Chunks = Iterable[Sequence[Any]]
+"""Records, some at a time."""
+
+
+class Kept(NamedTuple):
+    """A record as JSON data, and where in the file it was found."""
+
+    data: Any
+    place: str
+
+
+class TableForm:
+    """The columns of one type's records.
+
+    Args:
+        name: of the type.
+        columns: by name, in order.
+        description: of the records; None for plain dictionaries, as a JSON Schema draws them.
+    """
+
+    def __init__(self, name: str, columns: Mapping[str, Node], description: Description | None) -> None:
+        self.name = name
+        self.columns = dict(columns)
+        self.description = description
+
+    def values(self, record: Any) -> dict[str, Any]:
+        """The record's values by column; those that it does without are left out."""
+        return dict(record) if self.description is None else self.description.values(record)
+
+    def data(self, record: Any) -> dict[str, Any]:
+        """The record as JSON data; raises FileRefused for a value that cannot be kept."""
+        try:
+            if self.description is None:
+                return {name: to_json(value, ANYTHING) for name, value in record.items()}
+            return record_to_json(record, self.description)
+        except Unfit as why:
+            raise FileRefused(f"{self.name}.{why.path}: {why}") from None
+
+    def record(self, kept: Kept) -> tuple[Any, str]:
+        """The record of some data, and its place; raises FileRefused, with the place, for what is none."""
+        if self.description is None:
+            return kept.data, kept.place
+        try:
+            return record_from_json(kept.data, self.description), kept.place
+        except Unfit as why:
+            field = f", field {why.path}" if why.path else ""
+            raise FileRefused(f"{kept.place}{field}: {why}") from None
+
+
+def table_form(record_type: Any) -> TableForm:
+    """The columns of a type; raises FileRefused for one whose records cannot be kept.
+
+    Args:
+        record_type: the records' class, or a JSON Schema.
+    """
+    if isinstance(record_type, Mapping):
+        return TableForm("schema", dict.fromkeys(record_type.get("properties", {}), ANYTHING), None)
+    description = description_of(record_type)
+    if description is None or not description.given:
+        raise FileRefused(f"{type_name(record_type)}: its fields have no types, so its records cannot be kept in files")
+    columns = {name: field.node for name, field in description.fields.items()}
+    return TableForm(description.name, columns, description)
+
+
+@contextmanager
+def unfinished(path: Path) -> Iterator[Path]:
+    """A file to write to, which takes the place of the path at the end: an error leaves the old one as it was."""
+    part = path.with_name(path.name + ".part")
+    try:
+        yield part
+        part.replace(path)
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def line_of(data: Any) -> str:
+    """Data as one line of JSON."""
+    return json.dumps(data, ensure_ascii=False, allow_nan=False)
+
+
+def text_of(path: Path) -> str:
+    """The whole text of a file; raises FileRefused for what is no text."""
+    try:
+        return path.read_text(encoding="utf-8")
+    except UnicodeDecodeError as why:
+        raise FileRefused(f"{path.name}: it is no text in UTF-8 ({why.reason} at byte {why.start})") from None
+
+
+def parsed(text: str, where: str, of_line: bool = False) -> Any:
+    """The data of a JSON text; raises FileRefused, with the place, for what is none."""
+    try:
+        return json.loads(text)
+    except json.JSONDecodeError as why:
+        place = f"{where}, column {why.colno}" if of_line else f"{where}, line {why.lineno}, column {why.colno}"
+        raise FileRefused(f"{place}: it is no JSON: {why.msg}") from None

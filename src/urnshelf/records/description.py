@@ -1,0 +1,368 @@
+"""The one description of a record type: its fields and key, and how its records are read, made, changed and copied.
+
+Copies, equality, display, the ledger, the store, the urn, the readings and the files all ask it, and none of them looks
+at a class itself. Each library of records has its own file under `libraries`, which is all that knows of it.
+"""
+
+from __future__ import annotations
+
+import inspect
+import re
+import sys
+from collections.abc import Callable, Iterable, Mapping
+from enum import Enum
+from functools import cached_property
+from typing import Any, NamedTuple, get_origin
+from weakref import WeakSet
+
+from urnshelf.caches import forget, remembered
+from urnshelf.types.annotations import hints_of
+from urnshelf.types.forms import full_name, substitute, type_arguments
+from urnshelf.types.limits import Limits, limits_of
+from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
+
+NOT_THERE: Any = type("NotThere", (), {"__repr__": lambda _: "nothing there"})()
+"""A field that has no default, and a value that was never set."""
+
+Part = Callable[[Any], Any]
+"""Copies a part of a value that is being copied."""
+Fill = Callable[[Any, Any, Part], None]
+"""Fills an empty copy with copies of the original's parts."""
+
+
+class Field(NamedTuple):
+    """One field of a record.
+
+    Attributes:
+        name: what the records call it.
+        node: its type.
+        key: what the constructor calls it.
+        notes: what limits it besides the annotation: a validator, a column, a model's metadata.
+        default: `NOT_THERE` for none, or for one that must be made.
+        is_optional: whether a record may do without it (a key of a typed dictionary).
+        is_given: whether the constructor takes it.
+        is_kept: whether the record has it; a parameter that only the constructor knows is not kept.
+        is_compared: whether it counts for equality.
+        is_shown: whether messages may show its value.
+    """
+
+    name: str
+    node: Node
+    key: str
+    notes: tuple[Any, ...] = ()
+    default: Any = NOT_THERE
+    is_optional: bool = False
+    is_given: bool = True
+    is_kept: bool = True
+    is_compared: bool = True
+    is_shown: bool = True
+
+    @property
+    def limits(self) -> Limits:
+        """What its type and its notes limit."""
+        return limits_of([*self.node.notes, *self.notes])
+
+
+class Description:
+    """What is known of a record type; a library of records overrides what it does its own way.
+
+    Args:
+        form: the type as it was given, type arguments and all.
+        fields: in order; `fields` has those that the records keep, `given` those that the constructor takes.
+        is_frozen: whether its records cannot be changed.
+        has_plain_equality: whether two records are equal when their fields are.
+    """
+
+    kind = ""
+    validates = False
+    """Whether the constructor may refuse values, so that others must be tried."""
+    in_order = False
+    """Whether the constructor takes all fields by position, which is quicker."""
+
+    def __init__(
+        self,
+        form: Any,
+        fields: Iterable[Field],
+        *,
+        is_frozen: bool = False,
+        has_plain_equality: bool = False,
+    ) -> None:
+        self.form = form
+        self.origin: Any = get_origin(form) or form
+        every = list(fields)
+        self.fields = {field.name: field for field in every if field.is_kept}
+        self.given = {field.name: field for field in every if field.is_given}
+        self.names = tuple(self.fields)
+        self.is_frozen = is_frozen
+        self.has_plain_equality = has_plain_equality
+
+    @property
+    def name(self) -> str:
+        """The class's name."""
+        return str(self.origin.__name__)
+
+    @property
+    def full_name(self) -> str:
+        """The qualified name, of which the keys of drawn columns are made."""
+        return full_name(self.origin)
+
+    @cached_property
+    def compared(self) -> tuple[str, ...]:
+        """The fields that count for equality."""
+        return tuple(field.name for field in self.fields.values() if field.is_compared)
+
+    @cached_property
+    def hidden(self) -> frozenset[str]:
+        """The fields whose values are not shown."""
+        return frozenset(field.name for field in self.fields.values() if not field.is_shown)
+
+    @cached_property
+    def key(self) -> tuple[str, ...]:
+        """The primary key: the field `id` or `<type>_id`, or the only UUID; else none."""
+        named = key_name(self.name, self.names)
+        if named is not None:
+            return (named,)
+        uuids = [name for name, field in self.fields.items() if _is_uuid(field.node)]
+        return (uuids[0],) if len(uuids) == 1 else ()
+
+    @property
+    def unique(self) -> tuple[tuple[str, ...], ...]:
+        """Groups of fields that the class itself says no two records may have the same."""
+        return ()
+
+    @property
+    def references(self) -> dict[str, type]:
+        """Fields that the class itself says hold the key of another type."""
+        return {}
+
+    def node_of(self, name: str) -> Node:
+        """The type of a field; of anything for a name that is none."""
+        field = self.fields.get(name)
+        return ANYTHING if field is None else field.node
+
+    # --- reading ----------------------------------------------------------------------------------
+
+    def read(self, record: Any, name: str) -> Any:
+        """The value of a field; None where it was never set."""
+        return getattr(record, name, None)
+
+    def values(self, record: Any) -> dict[str, Any]:
+        """The values by name; a field that was never set is left out."""
+        found = {name: getattr(record, name, NOT_THERE) for name in self.names}
+        return {name: value for name, value in found.items() if value is not NOT_THERE}
+
+    def fits(self, record: Any) -> bool:
+        """Whether a value is a record of this type."""
+        return isinstance(record, self.origin)
+
+    # --- making -----------------------------------------------------------------------------------
+
+    def build(self, values: Mapping[str, Any]) -> Any:
+        """A new record, by the constructor; it may refuse.
+
+        Args:
+            values: by the fields' names.
+        """
+        return self.origin(**self.by_key(values))
+
+    def by_key(self, values: Mapping[str, Any]) -> dict[str, Any]:
+        """The values under the names that the constructor has for them; what it does not take is left out."""
+        given = self.given
+        return {given[name].key: value for name, value in values.items() if name in given}
+
+    def restored(self, values: Mapping[str, Any]) -> Any:
+        """A record with just these values, as it was kept in a file."""
+        return self.build(values)
+
+    def changed(self, record: Any, values: Mapping[str, Any]) -> Any:
+        """The record with other values: itself, or where it is frozen a copy."""
+        if self.is_frozen:
+            return self.restored({**self.values(record), **values})
+        for name, value in values.items():
+            setattr(record, name, value)
+        return record
+
+    # --- copying ----------------------------------------------------------------------------------
+
+    def copy(self, record: Any, part: Part) -> tuple[Any, Fill | None]:
+        """A copy, and what fills it with copies of the parts; None for one that is whole already.
+
+        Args:
+            record: one of this type, or of a class that inherits from it.
+            part: copies a part.
+        """
+        raise NotImplementedError
+
+
+class ByAttributes(Description):
+    """Records that are made without their constructor, and filled attribute by attribute."""
+
+    def restored(self, values: Mapping[str, Any]) -> Any:
+        """What a constructor would add or change is left out."""
+        record = object.__new__(self.origin)
+        for name, value in values.items():
+            object.__setattr__(record, name, value)
+        return record
+
+    def copy(self, record: Any, part: Part) -> tuple[Any, Fill | None]:
+        """A new object with copies of all attributes, those among them that are no fields."""
+        return object.__new__(type(record)), self._fill
+
+    def _fill(self, copy: Any, record: Any, part: Part) -> None:
+        state = getattr(record, "__dict__", None)
+        if state:
+            copy.__dict__.update({name: part(value) for name, value in state.items()})
+        for name in self.names:
+            if not state or name not in state:
+                value = getattr(record, name, NOT_THERE)
+                if value is not NOT_THERE:
+                    object.__setattr__(copy, name, part(value))
+
+
+class PlainClass(ByAttributes):
+    """A class of no library, by its annotated constructor."""
+
+    kind = "plain"
+    validates = True
+
+    def restored(self, values: Mapping[str, Any]) -> Any:
+        """By the constructor: only it knows what else an object needs."""
+        return self.build(values)
+
+
+# --- which types are records ------------------------------------------------------------------------------------------
+
+_declared: WeakSet[type] = WeakSet()
+"""Plain classes of which somebody said that they are records."""
+
+
+def describe(form: Any) -> Description | None:
+    """The description of a record type; None for what is none.
+
+    A plain class is a record once it was declared one: it was defined or stocked, or a store operation speaks of it.
+
+    Args:
+        form: a class, or one with type arguments.
+    """
+    try:
+        return _described(form)
+    except TypeError:  # not hashable: no type
+        return None
+
+
+@remembered
+def _described(form: Any) -> Description | None:
+    origin = get_origin(form) or form
+    if not isinstance(origin, type) or origin.__module__ in ("builtins", "datetime", "decimal", "uuid"):
+        return None
+    from urnshelf.records.libraries import recognisers
+
+    for recognise in recognisers():
+        found = recognise(form, origin)
+        if found is not None:
+            return found
+    return plain_class(form) if origin in _declared else None
+
+
+@remembered
+def plain_class(form: Any) -> Description | None:
+    """A class of no library described by its constructor; None where that does not tell its fields."""
+    origin = get_origin(form) or form
+    if not isinstance(origin, type) or not may_be_plain(origin):
+        return None
+    fields = _constructor_fields(form, origin)
+    own = origin.__eq__ is object.__eq__
+    return PlainClass(form, fields, has_plain_equality=own) if fields else None
+
+
+def may_be_plain(cls: Any) -> bool:
+    """Whether a class could be a record of no library: one that is made by a constructor of its own."""
+    if inspect.getattr_static(cls, "__init__") is object.__init__ or inspect.isabstract(cls):
+        return False
+    if cls.__module__.partition(".")[0] in sys.stdlib_module_names - {"__main__"}:
+        return False
+    return not getattr(cls, "_is_protocol", False) and not issubclass(cls, (BaseException, Enum, type))
+
+
+def looks_like_record(cls: Any) -> bool:
+    """Whether a plain class without public methods can be taken for a record where a store operation speaks of it."""
+    if not isinstance(cls, type) or cls.__module__ in ("builtins", "typing") or not may_be_plain(cls):
+        return False
+    methods = [n for base in cls.__mro__[:-1] for n, v in vars(base).items() if inspect.isroutine(v)]
+    return all(name.startswith("_") for name in methods) and plain_class(cls) is not None
+
+
+def declare(cls: type) -> None:
+    """Say that a plain class is a record; from now on it is copied, compared and shown as one, everywhere."""
+    if cls not in _declared and _described(cls) is None:
+        _declared.add(cls)
+        forget()
+
+
+def description_of(form: Any) -> Description | None:
+    """The description of what somebody wants stored or drawn: a plain class will do, too."""
+    return describe(form) or (plain_class(form) if isinstance(get_origin(form) or form, type) else None)
+
+
+def _constructor_fields(form: Any, origin: type) -> list[Field]:
+    from urnshelf.types.annotations import resolve, signature_of
+
+    try:
+        parameters = list(signature_of(origin).parameters.values())
+    except (TypeError, ValueError):
+        return []
+    constructor = inspect.getattr_static(origin, "__init__")
+    filled = _filled(form)
+    fields = []
+    for p in parameters:
+        if p.kind in (p.VAR_POSITIONAL, p.VAR_KEYWORD):
+            continue
+        known = p.annotation is not p.empty
+        node = node_of(substitute(resolve(p.annotation, origin, constructor), filled)) if known else ANYTHING
+        default = NOT_THERE if p.default is p.empty else p.default
+        fields.append(Field(p.name, node, p.name, default=default, is_given=known or default is NOT_THERE))
+    return fields
+
+
+def filled_hints(form: Any, origin: type) -> dict[str, Any]:
+    """The annotated fields' types, type parameters filled in."""
+    filled = _filled(form)
+    return {name: substitute(hint, filled) for name, hint in hints_of(origin).items()}
+
+
+def _filled(form: Any) -> dict[Any, Any]:
+    filled: dict[Any, Any] = {}
+    for known in type_arguments(form).values():
+        filled |= known
+    return filled
+
+
+def is_written_for(cls: Any) -> bool:
+    """Whether the equality was written by a class decorator, or is object's: then the fields decide."""
+    code = getattr(cls.__eq__, "__code__", None)
+    return cls.__eq__ is object.__eq__ or (code is not None and code.co_filename.startswith("<"))
+
+
+# --- keys ---------------------------------------------------------------------------------------------------------------
+
+
+def key_name(type_name: str, fields: Iterable[str]) -> str | None:
+    """The field that is the primary key by its name: `id`, or `<type>_id`.
+
+    >>> key_name("QuayReport", ["note", "quay_report_id"])
+    'quay_report_id'
+    """
+    known = set(fields)
+    for name in ("id", f"{snake_case(type_name)}_id"):
+        if name in known:
+            return name
+    return None
+
+
+def snake_case(name: str) -> str:
+    """`QuayReport` → `quay_report`."""
+    return re.sub(r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])", "_", name).lower()
+
+
+def _is_uuid(node: Node) -> bool:
+    return node.kind is Kind.CLASS and isinstance(node.bare, type) and full_name(node.bare) == "uuid.UUID"

@@ -1,0 +1,177 @@
+"""Whether a value is of a type, and if not, which part of it is not."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from itertools import islice
+from typing import Any
+
+from urnshelf.records.display import show
+from urnshelf.types.annotations import annotations_of, hints_of
+from urnshelf.types.forms import type_name
+from urnshelf.types.nodes import Kind, Node, node_of
+
+SAMPLE = 200
+"""How many items of a container are checked: enough to catch a mix-up, few enough to cost nothing."""
+
+Wrong = tuple[str, Any, str]
+"""Where it is, what was found there, and the type that was wanted."""
+
+
+def misfit(value: Any, node: Node) -> str | None:
+    """Why the value is not of the type; None when it is, or when that cannot be told.
+
+    >>> misfit([1, "two"], node_of(list[int]))
+    "[1] is 'two', a str, not int"
+    """
+    if type(value) is node.bare:  # by far the most common, and not generic
+        return None
+    wrong = _misfit(value, node, "")
+    if wrong is None:
+        return None
+    where, found, wanted = wrong
+    return f"{where or 'it'} is {show(found, 60)}, {_a(type(found).__name__)}, not {wanted}"
+
+
+def _misfit(value: Any, node: Node, path: str) -> Wrong | None:
+    if value is None and (node.optional or node.kind is Kind.NONE):
+        return None
+    check = _CHECKS.get(node.kind, _class_misfit)
+    return check(value, node, path)
+
+
+def _wrong(value: Any, node: Node, path: str) -> Wrong:
+    return path, value, type_name(node.form)
+
+
+def _unknown(_value: Any, _node: Node, _path: str) -> None:
+    return None
+
+
+def _always_wrong(value: Any, node: Node, path: str) -> Wrong:
+    return _wrong(value, node, path)
+
+
+def _union_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+    wrongs = [_misfit(value, member, path) for member in node.args]
+    deep = [wrong for wrong in wrongs if wrong is not None and wrong[0] != path]
+    if None in wrongs:
+        return None
+    return deep[0] if deep else _wrong(value, node, path)
+
+
+def _literal_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+    fits = any(type(value) is type(one) and value == one for one in node.values)
+    return None if fits else _wrong(value, node, path)
+
+
+def _class_object_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+    return None if isinstance(value, type) else _wrong(value, node, path)
+
+
+def _callable_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+    return None if callable(value) else _wrong(value, node, path)
+
+
+def _class_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+    return None if _is_instance(value, node.origin) else _wrong(value, node, path)
+
+
+def _items_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+    if not _is_instance(value, node.origin):
+        return _wrong(value, node, path)
+    if not node.args or not isinstance(value, (list, set, frozenset, tuple)):
+        return None
+    for number, item in enumerate(islice(value, SAMPLE)):
+        wrong = _misfit(item, node.item, f"{path}[{number}]")
+        if wrong:
+            return wrong
+    return None
+
+
+def _tuple_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+    if not isinstance(value, tuple) or len(value) != len(node.args):
+        return _wrong(value, node, path)
+    for number, (item, part) in enumerate(zip(value, node.args, strict=True)):
+        wrong = _misfit(item, part, f"{path}[{number}]")
+        if wrong:
+            return wrong
+    return None
+
+
+def _mapping_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+    if not _is_instance(value, node.origin):
+        return _wrong(value, node, path)
+    if len(node.args) != 2:
+        return None
+    keys, values = node.args
+    for key, item in islice(value.items(), SAMPLE):
+        wrong = _misfit(key, keys, f"{path} key") or _misfit(item, values, f"{path}[{show(key, 30)}]")
+        if wrong:
+            return wrong
+    return None
+
+
+def _typed_dict_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+    fields = {name: node_of(hint) for name, hint in hints_of(node.origin).items()}
+    required = {name for name in node.origin.__required_keys__ if "not required" not in fields[name].qualifiers}
+    required |= {name for name, field in fields.items() if "required" in field.qualifiers}
+    if not isinstance(value, dict) or not required <= value.keys():
+        return _wrong(value, node, path)
+    for key, item in value.items():
+        inside = f"{path}[{key!r}]"
+        wrong = _misfit(item, fields[key], inside) if key in fields else _wrong(item, node, inside)
+        if wrong:
+            return wrong
+    return None
+
+
+_CHECKS: dict[Kind, Callable[[Any, Node, str], Wrong | None]] = {
+    Kind.ANY: _unknown,
+    Kind.UNKNOWN: _unknown,
+    Kind.SELF: _unknown,
+    Kind.VARIABLE: _unknown,
+    Kind.NEVER: _unknown,
+    Kind.NONE: _always_wrong,
+    Kind.UNION: _union_misfit,
+    Kind.LITERAL: _literal_misfit,
+    Kind.CLASS_OBJECT: _class_object_misfit,
+    Kind.CALLABLE: _callable_misfit,
+    Kind.TUPLE: _tuple_misfit,
+    Kind.ITEMS: _items_misfit,
+    Kind.MAPPING: _mapping_misfit,
+    Kind.TYPED_DICT: _typed_dict_misfit,
+}
+
+
+def _is_instance(value: Any, cls: Any) -> bool:
+    if cls is float:
+        return isinstance(value, (int, float))
+    if cls is complex:
+        return isinstance(value, (int, float, complex))
+    if getattr(cls, "_is_protocol", False) and not getattr(cls, "_is_runtime_protocol", False):
+        return _has_members_of(value, cls)
+    try:
+        return isinstance(value, cls)
+    except TypeError:
+        return True
+
+
+def _has_members_of(value: Any, protocol: type) -> bool:
+    if value is None:
+        return False
+    if issubclass(protocol, type(value)) or protocol in getattr(value, "__class__", object).__mro__:
+        return True
+    names = {n for cls in protocol.__mro__ if getattr(cls, "_is_protocol", False) for n in _declared(cls)}
+    return all(hasattr(value, name) for name in names)
+
+
+def _declared(cls: type) -> Iterable[str]:
+    if cls.__module__ == "typing":
+        return ()
+    return {name for name in {*vars(cls), *annotations_of(cls)} if not name.startswith("_")}
+
+
+def _a(noun: str) -> str:
+    return f"an {noun}" if noun[:1] in "aeiouAEIOU" else f"a {noun}"
+

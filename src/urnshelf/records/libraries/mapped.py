@@ -1,0 +1,107 @@
+"""Classes that SQLAlchemy maps to tables, by the columns of their mappers."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Literal
+
+from urnshelf.records.description import NOT_THERE, Description, Field, Fill, Part
+from urnshelf.types.nodes import node_of
+
+
+class _Mapped(Description):
+    kind = "mapped"
+
+    @property
+    def key(self) -> tuple[str, ...]:  # type: ignore[override]
+        mapper = self.origin.__mapper__
+        return tuple(mapper.get_property_by_column(column).key for column in mapper.primary_key)
+
+    @property
+    def unique(self) -> tuple[tuple[str, ...], ...]:
+        """The columns, and groups of columns, that the table calls unique."""
+        table = self.origin.__mapper__.local_table
+        groups = [(column,) for column in table.columns if column.unique]
+        for constraint in getattr(table, "constraints", ()):
+            if type(constraint).__name__ == "UniqueConstraint":
+                groups.append(tuple(constraint.columns))
+        return tuple(dict.fromkeys(tuple(map(self._name, group)) for group in groups))
+
+    @property
+    def references(self) -> dict[str, type]:
+        """The columns with a foreign key, and the class that is mapped to the other table."""
+        mappers = {mapper.local_table.key: mapper.class_ for mapper in self.origin.__mapper__.registry.mappers}
+        found: dict[str, type] = {}
+        for column in self.origin.__mapper__.local_table.columns:
+            for foreign in column.foreign_keys:
+                parent = mappers.get(foreign.target_fullname.rpartition(".")[0])
+                if parent is not None:
+                    found[self._name(column)] = parent
+        return found
+
+    def values(self, record: Any) -> dict[str, Any]:
+        """What is loaded: asking for more would send the object to its database."""
+        return {name: vars(record)[name] for name in self.names if name in vars(record)}
+
+    def restored(self, values: Mapping[str, Any]) -> Any:
+        """An object in no session, its columns set."""
+        record = self.origin.__mapper__.class_manager.new_instance()
+        for name, value in values.items():
+            setattr(record, name, value)
+        return record
+
+    def copy(self, record: Any, part: Part) -> tuple[Any, Fill | None]:
+        """Without the related objects: to take them along would move them from one owner to the other."""
+        return type(record).__mapper__.class_manager.new_instance(), self._fill
+
+    def _fill(self, copy: Any, record: Any, part: Part) -> None:
+        for name, value in self.values(record).items():
+            setattr(copy, name, part(value))
+
+    def _name(self, column: Any) -> str:
+        return str(self.origin.__mapper__.get_property_by_column(column).key)
+
+
+class _ColumnNotes:
+    """The limits that a column's type sets."""
+
+    def __init__(self, column: Any) -> None:
+        self.max_length = getattr(column.type, "length", None)
+        precision, scale = getattr(column.type, "precision", None), getattr(column.type, "scale", None)
+        self.max_digits = precision if isinstance(scale, int) else None
+        self.decimal_places = scale if isinstance(scale, int) else None
+
+
+def describe(form: Any, origin: Any) -> Description | None:
+    """A mapped class that is no model of another library besides."""
+    if not hasattr(origin, "__mapper__") or hasattr(origin, "__pydantic_fields__"):
+        return None
+    fields = [_field(prop.key, prop.columns[0], origin) for prop in origin.__mapper__.column_attrs]
+    return _Mapped(form, fields, has_plain_equality=origin.__eq__ is object.__eq__)
+
+
+def _field(name: str, column: Any, origin: Any) -> Field:
+    default = getattr(column.default, "arg", NOT_THERE) if column.default is not None else NOT_THERE
+    told = getattr(origin, "__dataclass_fields__", {}).get(name)
+    return Field(
+        name,
+        node_of(_column_type(column)),
+        name,
+        notes=(_ColumnNotes(column),),
+        default=NOT_THERE if callable(default) else default,
+        is_given=told is None or told.init,
+        is_shown=told is None or told.repr,
+    )
+
+
+def _column_type(column: Any) -> Any:
+    members = getattr(column.type, "enum_class", None)
+    if members is not None:
+        return members
+    if getattr(column.type, "enums", None):
+        return Literal[tuple(column.type.enums)]
+    try:
+        form = column.type.python_type
+    except NotImplementedError:
+        form = Any
+    return form | None if column.nullable and not column.primary_key and form is not Any else form

@@ -1,0 +1,45 @@
+"""Structs of msgspec."""
+
+from __future__ import annotations
+
+import copy as standard_copy
+from typing import Any
+
+from urnshelf.records.description import NOT_THERE, Description, Field, Fill, Part, filled_hints
+from urnshelf.types.nodes import node_of
+
+
+class _Struct(Description):
+    kind = "msgspec"
+
+    def copy(self, record: Any, part: Part) -> tuple[Any, Fill | None]:
+        return standard_copy.copy(record), _fill
+
+
+def _fill(copy: Any, record: Any, part: Part) -> None:
+    from msgspec.structs import force_setattr
+
+    for name in record.__struct_fields__:
+        force_setattr(copy, name, part(getattr(record, name)))
+
+
+def describe(form: Any, origin: Any) -> Description | None:
+    """A struct."""
+    names: tuple[str, ...] | None = getattr(origin, "__struct_fields__", None)
+    if names is None:
+        return None
+    hints = filled_hints(form, origin)
+    defaults = _defaults(names, origin.__struct_defaults__)
+    fields = [Field(name, node_of(hints[name]), name, default=defaults[name]) for name in names]
+    config = origin.__struct_config__
+    return _Struct(form, fields, is_frozen=config.frozen, has_plain_equality=config.eq)
+
+
+def _defaults(names: tuple[str, ...], told: tuple[Any, ...]) -> dict[str, Any]:
+    """The last fields have defaults; one that must be made, or that is none, tells so by its type."""
+    lacking = len(names) - len(told)
+    every = (*[NOT_THERE] * lacking, *told)
+    return {
+        name: NOT_THERE if type(one).__module__.startswith("msgspec") else one
+        for name, one in zip(names, every, strict=True)
+    }

@@ -1,0 +1,120 @@
+"""The codec's other side: values as SQL columns hold them, and back by their fields' types.
+
+A moment with a time zone is a text in UTC, so that texts sort as moments do; a time span is in seconds; an enum is its
+value; a record or a collection is JSON.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping
+from enum import Enum
+from typing import Any
+
+from urnshelf.records.codec import Unfit, member_of, restored
+from urnshelf.records.description import description_of, describe
+from urnshelf.records.display import show
+from urnshelf.records.fit import misfit
+from urnshelf.records.scalars import scalar_of
+from urnshelf.types.forms import full_name, type_name
+from urnshelf.types.nodes import ANYTHING, ITEM_TYPES, Kind, Node
+
+_PLAIN = (int, float, str, bytes, bool)
+
+
+def to_sql(value: Any) -> Any:
+    """The value as a SQL column holds it: a number, a text, bytes or None.
+
+    >>> from datetime import UTC, datetime, timedelta
+    >>> to_sql(datetime(2030, 6, 1, 12, tzinfo=UTC)), to_sql(timedelta(minutes=2))
+    ('2030-06-01 12:00:00.000000+00:00', 120.0)
+    """
+    if value is None or type(value) in _PLAIN:
+        return value
+    scalar = scalar_of(type(value))
+    if scalar is not None:
+        return scalar.to_sql(value)
+    if isinstance(value, Enum):
+        return to_sql(value.value) if type(value.value) in (int, float, str, bool) else value.name
+    if isinstance(value, (Mapping, list, tuple, set, frozenset)) or describe(type(value)) is not None:
+        return json.dumps(_inner(value), ensure_ascii=False)
+    return str(value)
+
+
+def _inner(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        return {str(key): _inner(item) for key, item in value.items()}
+    if isinstance(value, (list, tuple)) and not hasattr(value, "_fields"):
+        return [_inner(item) for item in value]
+    if isinstance(value, (set, frozenset)):
+        return sorted(map(_inner, value), key=str)
+    description = describe(type(value))
+    if description is not None:
+        return {name: _inner(item) for name, item in description.values(value).items()}
+    simple = to_sql(value)
+    return simple.hex() if isinstance(simple, bytes) else simple
+
+
+def from_sql(value: Any, node: Node) -> Any:
+    """A column's value as one of the field's type; raises Unfit for one that is none."""
+    if value is None or not node.is_known:
+        return value
+    if isinstance(value, str) and _is_kept_as_json(node):
+        value = _parsed(value)
+    converted = _converted(value, node)
+    wrong = misfit(converted, node)
+    if wrong is not None:
+        raise Unfit(wrong)
+    return converted
+
+
+def _is_kept_as_json(node: Node) -> bool:
+    if node.kind in (Kind.ITEMS, Kind.TUPLE, Kind.MAPPING, Kind.UNION, Kind.TYPED_DICT):
+        return True
+    return node.kind is Kind.CLASS and scalar_of(node.bare) is None and description_of(node.bare) is not None
+
+
+def _parsed(text: str) -> Any:
+    try:
+        return json.loads(text)
+    except json.JSONDecodeError:
+        return text
+
+
+def _converted(value: Any, node: Node) -> Any:
+    if node.is_enum:
+        return value if isinstance(value, node.bare) else member_of(value, node.bare)
+    convert = _converter(node)
+    if convert is not None:
+        try:
+            return convert(value)
+        except (ValueError, TypeError, ArithmeticError) as why:
+            raise Unfit(f"{show(value, 60)} is no {type_name(node.bare)}: {why}") from None
+    if node.kind is Kind.TUPLE and isinstance(value, list) and len(value) == len(node.args):
+        return tuple(from_sql(one, part) for one, part in zip(value, node.args, strict=True))
+    if node.kind is Kind.ITEMS and isinstance(value, list):
+        return ITEM_TYPES[node.origin](from_sql(one, node.item) for one in value)
+    if isinstance(value, dict) and node.kind is Kind.MAPPING:
+        key, item = node.args if len(node.args) == 2 else (ANYTHING, ANYTHING)
+        return {from_sql(name, key): from_sql(one, item) for name, one in value.items()}
+    description = description_of(node.bare) if isinstance(value, dict) else None
+    if description is None:
+        return value
+    return restored(description, {n: from_sql(one, description.node_of(n)) for n, one in value.items()})
+
+
+def _converter(node: Node) -> Callable[[Any], Any] | None:
+    convert = _NUMBERS.get(node.bare)
+    scalar = scalar_of(node.bare)
+    if convert is not None or scalar is None:
+        return convert
+    if scalar.from_sql is not None:
+        return scalar.from_sql
+    return lambda value: value if full_name(type(value)) == full_name(node.bare) else scalar.from_text(str(value))
+
+
+_NUMBERS: dict[Any, Callable[[Any], Any]] = {
+    bool: lambda value: bool(value) if value in (0, 1) else value,
+    float: lambda value: float(value) if not isinstance(value, (str, bytes)) else value,
+    int: lambda value: int(value) if not isinstance(value, (str, bytes)) and value == int(value) else value,
+}

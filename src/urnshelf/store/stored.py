@@ -1,0 +1,126 @@
+"""The store: the records of all types of one shelf."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from typing import Any, TypeVar, cast
+
+from urnshelf.errors import RecordRefused
+from urnshelf.records.description import description_of
+from urnshelf.records.display import show
+from urnshelf.store.definition import Definition, untold
+from urnshelf.store.journal import Journal
+from urnshelf.store.queries import Query
+from urnshelf.store.rows import DrawUuid, Rows
+from urnshelf.store.tables import Table
+from urnshelf.store.views import View
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+T = TypeVar("T")
+
+
+def _flat(records: Iterable[Any]) -> Iterator[Any]:
+    for record in records:
+        if isinstance(record, (list, tuple, Query, Table)) and not hasattr(record, "_fields"):
+            yield from record
+        else:
+            yield record
+
+
+class Store:
+    """The tables of one shelf.
+
+    Args:
+        draw_uuid: gives the n-th key of a type whose keys are UUIDs.
+    """
+
+    def __init__(self, draw_uuid: DrawUuid) -> None:
+        self.journal = Journal()
+        self.lock = threading.RLock()
+        self.told = 0
+        """How often it was told how records are stored."""
+        self._draw_uuid = draw_uuid
+        self._views: dict[type, View[Any]] = {}
+
+    def view(self, record_type: type[T]) -> View[T]:
+        """All records of this type."""
+        view = self._views.get(record_type)
+        return self._new_view(untold(cast(Any, record_type))) if view is None else view
+
+    def table(self, record_type: type[T]) -> Table[T]:
+        """The same, as users have it."""
+        return Table(self.view(record_type))
+
+    def views(self) -> list[View[Any]]:
+        """Those of all types, by name."""
+        return sorted(self._views.values(), key=lambda view: view.name)
+
+    def known(self, record_type: type[T]) -> list[T]:
+        """The records of this type; none when there was never one."""
+        return self._views[record_type].all() if record_type in self._views else []
+
+    def key_of(self, record_type: type) -> tuple[str, ...]:
+        """The fields of a type's primary key on this shelf."""
+        return self.view(record_type).key_fields
+
+    def let_go(self) -> None:
+        """Forget all records."""
+        self._views.clear()
+
+    def define(self, definition: Definition) -> None:
+        """Say how a type is stored; before its first record."""
+        known = self._views.get(definition.record_type)
+        if known is not None and known.stored.by_key:
+            raise RecordRefused(f"define({definition.name}) must come before the first record of that type")
+        self.told += 1
+        self._new_view(definition)
+
+    def check_references(self, definition: Definition, rows: Rows, record: Any) -> None:
+        """Refuse a record that refers to one that is not there."""
+        for field, parent in definition.references.items():
+            key = rows.read(record, field)
+            if key is not None and key not in self.view(parent).stored.by_key:
+                raise RecordRefused(
+                    f"{definition.name}.{field}={show(key)} refers to a {parent.__name__} that is not on the shelf"
+                )
+
+    def check_unreferenced(self, definition: Definition, key: Any) -> None:
+        """Refuse to take a record away while another refers to it."""
+        for view in self._views.values():
+            for field, parent in view.stored.definition.references.items():
+                if parent is definition.record_type:
+                    child = view.where(**{field: key}).first()
+                    if child is not None:
+                        raise RecordRefused(
+                            f"the {definition.name} with key {show(key)} cannot be removed: {show(child)} refers to it"
+                        )
+
+    @contextmanager
+    def limited_to(self, records: Sequence[Any]) -> Iterator[None]:
+        """Show only these records of their types, and those that are stored from now on."""
+        keys: dict[type, set[Any]] = {}
+        for record in _flat(records):
+            if isinstance(record, type):
+                keys.setdefault(self.view(record).record_type, set())
+                continue
+            if description_of(type(record)) is None:
+                raise RecordRefused(
+                    f"limited_to() takes records, lists of records, queries and record types, not {show(record)}"
+                )
+            keys.setdefault(type(record), set()).add(self.view(type(record)).key_of(record))
+        before = {record_type: self.view(record_type).stored.limited for record_type in keys}
+        try:
+            for record_type, some in keys.items():
+                self.view(record_type).stored.limited = some
+            yield
+        finally:
+            for record_type, earlier in before.items():
+                self.view(record_type).stored.limited = earlier
+
+    def _new_view(self, definition: Definition) -> View[Any]:
+        view: View[Any] = View(Rows(definition, self.journal, self._draw_uuid), self)
+        self._views[definition.record_type] = view
+        return view

@@ -1,0 +1,256 @@
+"""Views: the stored records of one type as readings and tests see them, copied on their way in and out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
+
+from urnshelf.errors import RecordMissing, RecordRefused
+from urnshelf.records.description import Description
+from urnshelf.records.display import show
+from urnshelf.store.conditions import AllOf, Condition, Predicate, condition_of
+from urnshelf.store.definition import unknown_field
+from urnshelf.store.queries import Query
+from urnshelf.store.rows import Rows
+
+if TYPE_CHECKING:
+    from urnshelf.store.stored import Store
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+T = TypeVar("T")
+
+
+class View(Generic[T]):
+    """All records of one type, or those of them that some conditions let through.
+
+    Records go in and come out as copies, as from a database, so that a change shows only once it is saved.
+
+    Args:
+        rows: where they are stored.
+        store: the records of the other types.
+        seen: what a record must fulfil to be seen through this view; nothing for all.
+    """
+
+    def __init__(self, rows: Rows, store: Store, seen: tuple[Condition, ...] = ()) -> None:
+        self.stored = rows
+        self.copy: Callable[[T], T] = rows.copy
+        self._definition = rows.definition
+        self._store = store
+        self._seen = seen
+        self._sees = AllOf(seen).test() if seen else None
+
+    def get(self, key: Any) -> T:
+        """A copy of the record with this key; raises RecordMissing, or the exception that was told to `define`.
+
+        Args:
+            key: a tuple where the key is made of several fields.
+        """
+        found = self.find(key)
+        if found is None:
+            raise self.missing_error(key)
+        return found
+
+    def find(self, key: Any) -> T | None:
+        """A copy of the record with this key, or None."""
+        row = self._row(key)
+        return None if row is None else self.copy(row)
+
+    def add(self, record: T) -> T:
+        """Store a copy of a new record; an empty key is assigned, on the given record too, when it can be changed.
+
+        Returns:
+            A copy of what was stored.
+
+        Raises:
+            RecordRefused: not a record of this type, or the key is taken; for the latter, and for a unique field that
+                is taken, the exception told to `define`.
+        """
+        self._check(record)
+        record, key = self.stored.with_key(record)
+        if key in self.stored.by_key:
+            raise self._definition.duplicate(
+                f"a {self.name} with {self._told(key)} is there already: {show(self.stored.by_key[key])}"
+            )
+        return self._put(key, record)
+
+    def save(self, record: T) -> T:
+        """Store a copy of a record, new or changed.
+
+        Raises:
+            RecordOutdated: the record has a version, and another saving counted it up since this one was read.
+        """
+        self._check(record)
+        record, key = self.stored.with_key(record)
+        known = self.stored.by_key.get(key)
+        if known is not None and not self._shows(key, known):
+            raise RecordRefused(f"the {self.name} with {self._told(key)} is not seen from here, so it cannot be saved")
+        if known is not None and self._definition.version:
+            record = self._next_version(record, known, key)
+        return self._put(key, record)
+
+    def remove(self, key: Any) -> bool:
+        """Take the record with this key away; whether there was one."""
+        row = self._row(key)
+        if row is None:
+            return False
+        self._store.check_unreferenced(self._definition, key)
+        self.stored.drop(key)
+        return True
+
+    def where(self, *conditions: Condition | Callable[[T], object], **fields: Any) -> Query[T]:
+        """A query: the records that fulfil these conditions, in order of key.
+
+        Args:
+            conditions: comparisons such as `column("depth_m") >= 4`; as a last resort a function of the record.
+            fields: a field and the value it must have.
+        """
+        return Query[T](self, AllOf(()), ()).where(*conditions, **fields)
+
+    def count(self) -> int:
+        """How many records there are."""
+        if self._sees is None and self.stored.limited is None:
+            return len(self.stored.by_key)
+        return len(self.rows(AllOf(())))
+
+    def all(self) -> list[T]:
+        """Copies of all of them, in order of key."""
+        return [self.copy(row) for row in self.rows(AllOf(()))]
+
+    @property
+    def record_type(self) -> type[T]:
+        """The records' class."""
+        return self._definition.record_type
+
+    @property
+    def name(self) -> str:
+        """The record type's name."""
+        return self._definition.name
+
+    @property
+    def table_name(self) -> str:
+        """What SQL calls the table."""
+        return self._definition.table_name
+
+    @property
+    def key(self) -> str | None:
+        """The field that is the primary key alone."""
+        return self._definition.key
+
+    @property
+    def key_fields(self) -> tuple[str, ...]:
+        """The fields of the primary key."""
+        return self._definition.key_fields
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """The names of the records' fields."""
+        return self.described.names
+
+    @property
+    def described(self) -> Description:
+        """The records' description."""
+        return self._definition.described
+
+    def key_of(self, record: T) -> Any:
+        """The record's key; None where it is empty."""
+        return self.stored.key_of(record)
+
+    def check_path(self, path: str) -> str:
+        """The path itself; raises RecordRefused where the records have no such field."""
+        first = path.partition(".")[0]
+        if first not in self.fields:
+            raise RecordRefused(unknown_field(self.name, first, self.fields))
+        return path
+
+    def rows(self, condition: AllOf) -> list[T]:
+        """The stored records that fulfil the condition, in order of key; not copies."""
+        if self._seen or Predicate in map(type, condition.parts):
+            condition = AllOf((*self._seen, *map(self._safe, condition.parts)))
+        stored, limited = self.stored.by_key, self.stored.limited
+        keys = self.stored.candidates(condition) if condition.parts else self.stored.keys()
+        found = [stored[key] for key in keys if limited is None or key in limited]
+        return list(filter(condition.test(), found)) if condition.parts else found
+
+    def remove_rows(self, rows: Sequence[T]) -> int:
+        """Take these stored records away."""
+        keys = {id(row): key for key, row in self.stored.by_key.items()} if not self.key_fields else {}
+        for row in rows:
+            self.remove(keys.get(id(row), self.stored.key_of(row)))
+        return len(rows)
+
+    def changed(self, record: T, values: dict[str, Any]) -> T:
+        """The record with these field values: itself, or where it is frozen a copy."""
+        for field in values:
+            self._definition.known(field)
+        return self.stored.changed(record, values)  # type: ignore[no-any-return]
+
+    def missing_error(self, key: Any) -> Exception:
+        """The error for a key that no record has."""
+        known = [show(k, 20) for k, row in list(self.stored.by_key.items())[:9] if self._shows(k, row)]
+        more = ", …" if len(known) > 8 else ""
+        is_ours = self._definition.missing is RecordMissing
+        hint = f" (shelf.define({self.name}, missing=…) makes this your own exception)" if is_ours else ""
+        return self._definition.missing(
+            f"no {self.name} has {self._told(key)}; on the shelf: {', '.join(known[:8]) or 'none'}{more}{hint}"
+        )
+
+    def through(self, *conditions: Condition | Query[T] | Callable[[T], object], **fields: Any) -> View[T]:
+        """The same records, of which only those are seen that fulfil more conditions, or that a query finds."""
+        flat: list[Any] = []
+        for one in conditions:
+            if isinstance(one, Query) and one.is_paged:
+                raise RecordRefused(f"{one}: a view sees all that fulfil its conditions, so it takes no limit")
+            flat += one.conditions if isinstance(one, Query) else [one]
+        more = condition_of(flat, fields)
+        for part in more:
+            for path in part.fields:
+                self.check_path(path)
+        return View(self.stored, self._store, (*self._seen, *(self._safe(part) for part in more)))
+
+    def _row(self, key: Any) -> Any:
+        try:
+            row = self.stored.by_key.get(key)
+        except TypeError:
+            raise RecordRefused(f"{show(key)} cannot be a key of {self.name}: it can change") from None
+        if row is None or (self._sees is None and self.stored.limited is None) or self._shows(key, row):
+            return row
+        return None
+
+    def _shows(self, key: Any, row: Any) -> bool:
+        if self.stored.limited is not None and key not in self.stored.limited:
+            return False
+        return self._sees is None or bool(self._sees(row))
+
+    def _put(self, key: Any, record: T) -> T:
+        if self._definition.references:
+            self._store.check_references(self._definition, self.stored, record)
+        if self._sees is not None and not self._sees(record):
+            raise RecordRefused(
+                f"{show(record)} would not be seen from here ({AllOf(self._seen)}), so it is not stored"
+            )
+        self.stored.put(key, self.copy(record))
+        return self.copy(record)
+
+    def _next_version(self, record: T, known: Any, key: Any) -> T:
+        field = self._definition.version
+        assert field is not None
+        mine, theirs = self.stored.read(record, field), self.stored.read(known, field)
+        if mine != theirs:
+            raise self._definition.outdated(
+                f"the {self.name} with {self._told(key)} was changed since it was read: its {field} is {show(theirs)}, "
+                f"the record to be saved has {show(mine)}"
+            )
+        return self.stored.changed(record, {field: (theirs or 0) + 1})  # type: ignore[no-any-return]
+
+    def _told(self, key: Any) -> str:
+        fields = self.key_fields or ("key",)
+        values = key if isinstance(key, tuple) and len(fields) == len(key) and len(fields) > 1 else (key,)
+        return " and ".join(f"{f}={show(v)}" for f, v in zip(fields, values, strict=False))
+
+    def _check(self, record: Any) -> None:
+        if not self.described.fits(record):
+            raise RecordRefused(f"{show(record)} is a {type(record).__name__}, not a {self.name}")
+
+    def _safe(self, part: Condition) -> Condition:
+        return part.with_copies(self.copy) if isinstance(part, Predicate) else part

@@ -1,0 +1,1 @@
+"""Types: an annotation is resolved and looked at once, and becomes a node that everybody matches on."""

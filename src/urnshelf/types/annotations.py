@@ -1,0 +1,161 @@
+"""Annotations resolved: as late and as far as possible. A name that is not there leaves the rest as it is."""
+
+from __future__ import annotations
+
+import builtins
+import importlib
+import inspect
+import sys
+import typing
+from collections.abc import Iterator, Mapping
+from types import GenericAlias
+from typing import Any
+
+from urnshelf.caches import remembered
+from urnshelf.types.forms import Unknown, rebuilt
+
+FILLED_IN = ("typing", "collections.abc", "datetime", "uuid", "decimal")
+"""Modules whose names are known even where they were imported for the checker only."""
+
+
+def annotations_of(thing: Any) -> dict[str, Any]:
+    """The annotations that a class or function itself carries, as far as they can be had without an error."""
+    try:
+        if sys.version_info >= (3, 14):
+            import annotationlib
+
+            return annotationlib.get_annotations(thing, format=annotationlib.Format.FORWARDREF)
+        return inspect.get_annotations(thing)
+    except Exception:  # an annotation may hold any expression
+        return {}
+
+
+def signature_of(function: Any) -> inspect.Signature:
+    """A function's signature; names in its annotations need not be there."""
+    if sys.version_info >= (3, 14):
+        import annotationlib
+
+        return inspect.signature(function, annotation_format=annotationlib.Format.FORWARDREF)
+    return inspect.signature(function)
+
+
+class Scope(Mapping[str, Any]):
+    """The names that an annotation may use; one that is nowhere is `Unknown`.
+
+    The module's come before those of the class, so that a method called `list` does not hide the builtin.
+    """
+
+    def __init__(self, owner: type | None, function: Any = None) -> None:
+        module = getattr(function, "__module__", None) or getattr(owner, "__module__", None) or ""
+        known = getattr(function, "__globals__", None) or vars(sys.modules.get(module, typing))
+        parameters = {p.__name__: p for p in getattr(owner, "__type_params__", ())}
+        parameters |= {p.__name__: p for p in getattr(function, "__type_params__", ())}
+        own = {} if owner is None else {owner.__name__: owner}
+        body = {} if owner is None else vars(owner)
+        self.places: tuple[Mapping[str, Any], ...] = (
+            parameters, own, known, vars(builtins), body,
+        )  # fmt: skip
+
+    def __getitem__(self, name: str) -> Any:
+        for place in self.places:
+            if name in place:
+                return place[name]
+        return _filled_in(name)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(())
+
+    def __len__(self) -> int:
+        return 0
+
+
+def _filled_in(name: str) -> Any:
+    for module_name in FILLED_IN:
+        if name == module_name.partition(".")[0]:
+            return importlib.import_module(name)
+        found = getattr(importlib.import_module(module_name), name, None)
+        if found is not None:
+            return found
+    return Unknown(name)
+
+
+def resolve(annotation: Any, owner: type | None, function: Any = None) -> Any:
+    """The type that an annotation names; a name in it that cannot be told is `Unknown`, and the rest stays.
+
+    Args:
+        annotation: as written: a type, a string, or a type with strings inside.
+        owner: the class in whose body it stands, if any.
+        function: the function that carries it, if any.
+    """
+    if isinstance(annotation, type) and not isinstance(annotation, GenericAlias):
+        return annotation
+    return _resolved(annotation, Scope(owner, function), frozenset())
+
+
+def _resolved(annotation: Any, scope: Scope, inside: frozenset[str]) -> Any:
+    def leaf(part: Any) -> Any:
+        if isinstance(part, typing.ForwardRef):
+            within = _scope_of(part, scope)
+            return _evaluated(part.__forward_arg__, within, inside)
+        return _evaluated(part, scope, inside) if isinstance(part, str) else part
+
+    if annotation is None:
+        return type(None)
+    try:
+        return rebuilt(annotation, leaf)
+    except Exception:  # what an annotation is made of may refuse anything
+        return Unknown(str(annotation))
+
+
+def _scope_of(reference: typing.ForwardRef, scope: Scope) -> Scope:
+    """A typed dictionary tells of each of its fields in which module it was written."""
+    module = getattr(reference, "__forward_module__", None)
+    known = sys.modules.get(module) if isinstance(module, str) else module
+    if known is None:
+        return scope
+    within = Scope(None)
+    within.places = (*scope.places[:2], vars(known), *scope.places[2:])
+    return within
+
+
+def _evaluated(text: str, scope: Scope, inside: frozenset[str]) -> Any:
+    if text in inside:  # a type that holds itself
+        return Unknown(text)
+    try:
+        found = eval(text, {}, scope)
+    except Exception:  # an annotation may hold any expression; what it raises only means "unknown"
+        return Unknown(text)
+    return _resolved(found, scope, inside | {text})
+
+
+def hints_of(cls: type) -> dict[str, Any]:
+    """The types of a class's annotated fields, inherited ones included."""
+    try:
+        return dict(_known_hints(cls))
+    except _NotAllKnown as some:
+        return some.hints
+
+
+class _NotAllKnown(Exception):
+    """Carries hints that are not remembered: a name that is lacking now may be there later."""
+
+    def __init__(self, hints: dict[str, Any]) -> None:
+        self.hints = hints
+
+
+@remembered
+def _known_hints(cls: type) -> dict[str, Any]:
+    hints: dict[str, Any] = {}
+    for base in reversed(cls.__mro__):
+        own = annotations_of(base)
+        hints |= {name: resolve(annotation, base) for name, annotation in own.items()}
+    if any(map(is_partly_unknown, hints.values())):
+        raise _NotAllKnown(hints)
+    return hints
+
+
+def is_partly_unknown(form: Any) -> bool:
+    """Whether a name inside the type could not be resolved."""
+    lacking: list[Any] = []
+    rebuilt(form, lambda part: lacking.append(part) or part if isinstance(part, Unknown) else part)
+    return bool(lacking)

@@ -1,0 +1,110 @@
+"""Limits on values, gathered from the notes that libraries of types attach to annotations."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any, NamedTuple
+
+_NAMES = (
+    "ge", "gt", "le", "lt", "multiple_of", "min_length", "max_length", "pattern", "max_digits",
+    "decimal_places",
+)  # fmt: skip
+
+
+class Limits(NamedTuple):
+    """The limits on one value; what is not limited is None. They are never changed in place."""
+
+    ge: Any = None
+    gt: Any = None
+    le: Any = None
+    lt: Any = None
+    multiple_of: Any = None
+    min_length: int | None = None
+    max_length: int | None = None
+    pattern: str | None = None
+    max_digits: int | None = None
+    decimal_places: int | None = None
+    choices: tuple[Any, ...] | None = None
+    checks: tuple[Callable[[Any], object], ...] = ()
+
+    def __bool__(self) -> bool:
+        return any(value is not None for value in self[:-1]) or bool(self.checks)
+
+    @property
+    def is_of_length(self) -> bool:
+        """Whether the length is limited."""
+        return self.min_length is not None or self.max_length is not None
+
+    @property
+    def is_tried(self) -> bool:
+        """Whether a value must be drawn first and then tested."""
+        return bool(self.checks) or (self.pattern is not None and self.is_of_length)
+
+    def allow(self, value: Any) -> bool:
+        """Whether a drawn value keeps within the limits of length and of the checks."""
+        if isinstance(value, (str, bytes, list, tuple, set, frozenset, dict)):
+            if self.min_length is not None and len(value) < self.min_length:
+                return False
+            if self.max_length is not None and len(value) > self.max_length:
+                return False
+        return all(check(value) for check in self.checks)
+
+
+NO_LIMITS = Limits()
+
+
+def limits_of(notes: Iterable[Any], limits: Limits = NO_LIMITS) -> Limits:
+    """The limits that these notes set: of annotated-types, pydantic, msgspec, attrs, and columns.
+
+    They are told by their attributes, so that none of these libraries is imported.
+
+    Args:
+        notes: a later one goes before an earlier one.
+        limits: what was limited before.
+    """
+    told = limits._asdict()
+    for note in _spread(notes):
+        for name in _NAMES:
+            value = getattr(note, name, None)
+            if value is not None and not callable(value):
+                told[name] = getattr(value, "pattern", value) if name == "pattern" else value
+        check = getattr(note, "func", None)
+        if type(note).__name__ == "Predicate" and callable(check):
+            told["checks"] = (*told["checks"], check)
+        told.update(_of_attrs_validator(note))
+    return Limits(**told)
+
+
+def _spread(notes: Iterable[Any]) -> Iterator[Any]:
+    for note in notes:
+        yield note
+        inner = getattr(note, "metadata", None)
+        kind = type(note).__name__
+        if isinstance(inner, (list, tuple)):
+            yield from _spread(inner)
+        elif kind in ("Interval", "Len", "StringConstraints") and hasattr(note, "__iter__"):
+            yield from _spread(note)
+
+
+_SIGNS = {"<": "lt", "<=": "le", ">=": "ge", ">": "gt"}
+
+
+def _of_attrs_validator(note: Any) -> dict[str, Any]:
+    """What a validator of attrs limits."""
+    kind = type(note).__name__
+    if kind == "_NumberValidator":
+        return {_SIGNS[note.compare_op]: note.bound}
+    if kind == "_MinLengthValidator":
+        return {"min_length": note.min_length}
+    if kind == "_MaxLengthValidator":
+        return {"max_length": note.max_length}
+    if kind == "_MatchesReValidator":
+        return {"pattern": note.pattern.pattern}
+    if kind == "_InValidator":
+        return {"choices": tuple(note.options)}
+    if kind == "_OptionalValidator":
+        return _of_attrs_validator(note.validator)
+    found: dict[str, Any] = {}
+    for inner in note._validators if kind == "_AndValidator" else ():
+        found |= _of_attrs_validator(inner)
+    return found
