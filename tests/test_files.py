@@ -132,7 +132,7 @@ def broken(change: Callable[[str], str], file: str = "harbour.json") -> Callable
 
 FAULTS = {
     "cut off": ("harbour.json", broken(lambda t: t[:300]), r"harbour.json, line \d+, column \d+: it is no JSON"),
-    "foreign": ("harbour.json", broken(lambda t: "[1, 2]"), "harbour.json: it is no file of records that shelf.save"),
+    "foreign": ("harbour.json", broken(lambda t: '{"berths": []}'), "harbour.json: it is no file of records that shelf.save"),
     "newer": ("harbour.json", broken(lambda t: t.replace('"version": 1', '"version": 2')), "its version is 2; this release"),
     "field": ("harbour.json", broken(lambda t: t.replace('"id": 2', '"id": "two"')), "harbour.json, line 7, field id: it is 'two', a str, not int"),
     "moment": ("harbour.json", broken(lambda t: re.sub(r'"day_rate": "[^"]+"', '"day_rate": "dear"', t, count=2)), "line 6, field day_rate: 'dear' is no Decimal"),

@@ -140,7 +140,7 @@ class Cue(Generic[P, R]):
     def hidden_by(self) -> Cue[..., Any] | None:
         """The newer cue that leaves no call to this one, if there is one."""
         hider = self._line.hidden_by
-        return None if hider is None else Cue(hider)
+        return next((cue for cue in self._line.target.desk.cues if cue._line is hider), None)
 
     @property
     def has_reply(self) -> bool:

@@ -349,7 +349,7 @@ def _can_equal(given: Node, field: Node) -> bool:
 def _no_field(about: Entity, name: str) -> str:
     path = _key_path(name, about) or about.path(name)
     if path is not None:
-        told = type_name(_field_node(path, about).form)
+        told = type_name(_field_node(path, about).bare)
         return f"it is not certain how {name!r} compares with a field of type {told}"
     return f"{about.record_type.__name__} has no field {name!r}"
 

@@ -162,13 +162,21 @@ def _value_to_json(value: Any, node: Node) -> Any:
     if isinstance(value, (list, tuple, deque)) and not hasattr(value, "_fields"):
         return [to_json(one, part) for one, part in zip(value, _part_nodes(node, len(value)), strict=True)]
     if isinstance(value, (set, frozenset)):
-        return sorted((to_json(one, node.item) for one in value), key=json.dumps)
+        return _in_order([to_json(one, node.item) for one in value])
     description = _record_description(value, node)
     if description is not None:
         return record_to_json(value, description)
     if isinstance(value, abc.Mapping):
         return _mapping_to_json(value, *(node.args if len(node.args) == 2 else (ANYTHING, ANYTHING)))
     raise Unfit(f"{show(value, 60)} is a {type(value).__name__}, and such values cannot be kept in a file")
+
+
+def _in_order(items: list[Any]) -> list[Any]:
+    """A set's members in an order of their own, so that a file is the same each time."""
+    try:
+        return sorted(items)
+    except TypeError:  # of several kinds
+        return sorted(items, key=json.dumps)
 
 
 def _part_nodes(node: Node, count: int) -> tuple[Node, ...]:
