@@ -46,7 +46,9 @@ def test_what_is_loaded_is_what_was_saved(shelf: Shelf, tmp_path: Path, format: 
     again = kept(shelf, tmp_path, format, record_type)
     mine, theirs = list(shelf.records(record_type)), list(again.records(record_type))
     if record_type in (kinds.ByConstructor, kinds.Row):  # they have no equality of their own
-        mine, theirs = ([{k: v for k, v in vars(one).items() if k[0] != "_"} for one in rows] for rows in (mine, theirs))
+        mine, theirs = (
+            [{k: v for k, v in vars(one).items() if k[0] != "_"} for one in rows] for rows in (mine, theirs)
+        )
     assert theirs == mine
     assert [unordered(one) for one in theirs] == [unordered(one) for one in mine]
 

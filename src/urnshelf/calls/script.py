@@ -21,7 +21,6 @@ if TYPE_CHECKING:
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-Test = Callable[[Any], bool]
 _EXACT_BY_NAME = frozenset({"datetime.date", "datetime.datetime", "decimal.Decimal", "uuid.UUID"})
 """More types whose own `==` is the one equality among values of the same type; they are not all imported here."""
 
@@ -36,7 +35,7 @@ class Line:
     """
 
     __slots__ = (
-        "_set_at", "_turns", "delay", "expected", "fits", "give", "limit", "reply", "target",
+        "_set_at", "delay", "expected", "fits", "give", "limit", "reply", "target", "turns",
     )  # fmt: skip
 
     def __init__(self, target: Target, expected: tuple[Any, ...] | None, set_at: tuple[CodeType, int]) -> None:
@@ -50,11 +49,8 @@ class Line:
         self.delay = 0.0
         self.limit: int | None = None
         self._set_at = set_at
-        self._turns = count()
-
-    def take_turn(self) -> int:
-        """The number of the turn that a call gets, from 0. To count on is one atomic step, and needs no lock."""
-        return next(self._turns)
+        self.turns = count()
+        """The numbers of the turns. To count on is one atomic step, and needs no lock."""
 
     def answer_with(self, reply: Reply) -> None:
         """Finish the line: from now on it answers."""
@@ -147,7 +143,7 @@ def script(call: LiveCall) -> Any:
     for line in call.target.cues:
         fits = line.fits
         if fits is None or fits(call.live):
-            turn = line.take_turn()
+            turn = next(line.turns)
             if line.limit is None or turn < line.limit:
                 call.answered_by = line
                 return line.give(call, turn)
@@ -156,27 +152,32 @@ def script(call: LiveCall) -> Any:
 
 def _test_of_all(expected: tuple[Any, ...]) -> Callable[[tuple[Any, ...]], bool] | None:
     """The test of a call's arguments, made once; None where any will do."""
-    tests = [(place, _test_of(wanted)) for place, wanted in enumerate(expected) if wanted is not whatever]
-    if not tests:
+    wishes = [(place, wanted) for place, wanted in enumerate(expected) if wanted is not whatever]
+    if not wishes:
         return None
-    if len(tests) == 1:
-        only, test = tests[0]
-        return lambda live: test(live[only])
+    exact = [(place, type(wanted), wanted) for place, wanted in wishes if _is_exact(wanted)]
+    others = [(place, wanted) for place, wanted in wishes if not _is_exact(wanted)]
 
     def fits(live: tuple[Any, ...]) -> bool:
-        for place, one in tests:
-            if not one(live[place]):
+        for place, cls, wanted in exact:
+            value = live[place]
+            if type(value) is cls:
+                if value is not wanted and value != wanted:
+                    return False
+            elif not same(wanted, value):
+                return False
+        for place, wanted in others:
+            if not same(wanted, live[place]):
                 return False
         return True
 
     return fits
 
 
-def _test_of(wanted: Any) -> Test:
+def _is_exact(wanted: Any) -> bool:
+    """Whether its own `==` is the one equality among values of its type; a NaN's is not."""
     cls = type(wanted)
-    if not (cls in EXACT or full_name(cls) in _EXACT_BY_NAME) or wanted != wanted:
-        return lambda value: same(wanted, value)
-    return lambda value: bool(value == wanted) if type(value) is cls else same(wanted, value)
+    return (cls in EXACT or full_name(cls) in _EXACT_BY_NAME) and bool(wanted == wanted)
 
 
 def _written(target: Target, expected: tuple[Any, ...]) -> list[str]:

@@ -159,7 +159,15 @@ def _suggested(value: Any) -> str:
     return repr(value) if type(value) in _LITERALS and len(repr(value)) <= 40 else "whatever"
 
 
-_SAMPLES: dict[Any, str] = {int: "1", float: "1.0", str: '"…"', bool: "True", bytes: 'b"…"', type(None): "None", None: "None"}
+_SAMPLES: dict[Any, str] = {
+    int: "1",
+    float: "1.0",
+    str: '"…"',
+    bool: "True",
+    bytes: 'b"…"',
+    type(None): "None",
+    None: "None",
+}
 
 
 def _suggested_reply(target: Target) -> str:

@@ -102,7 +102,9 @@ def rule_from(told: Any, node: Node, where: str, link_to: LinkTo) -> rules.Rule:
         return rules.constant(as_typed(told, node, where))
     names = [name for name in told if name in PLANNED]
     if len(names) != 1:
-        raise RecordRefused(f"{where}: a rule is a table with one of {', '.join(sorted(PLANNED))}, not {show(dict(told), 80)}")
+        raise RecordRefused(
+            f"{where}: a rule is a table with one of {', '.join(sorted(PLANNED))}, not {show(dict(told), 80)}"
+        )
     name = names[0]
     options = {key: value for key, value in told.items() if key != name}
     unknown = sorted(options.keys() - PLANNED[name].options)

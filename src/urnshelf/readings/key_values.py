@@ -28,6 +28,9 @@ _SECONDS = frozenset(
 _ONLY_IF_ABSENT = frozenset({"add", "set_if_absent", "put_if_absent", "set_nx", "setnx", "setdefault"})
 
 
+_SETTERS = frozenset({"set", "put", "store", "save"})
+_GETTERS = frozenset({"get", "load", "fetch", "read"})
+
 Places = dict[Role, int]
 """Which argument is what."""
 Run = Callable[[KeyValues, tuple[Any, ...], Places, Member], Any]
@@ -36,9 +39,12 @@ Run = Callable[[KeyValues, tuple[Any, ...], Places, Member], Any]
 @remembered
 def is_key_value_store(interface: Interface) -> bool:
     """Whether the interface sets a value by its key, and gives it by its key."""
-    setters = [m for name, m in interface.members.items() if name in ("set", "put", "store", "save")]
-    getters = [m for name, m in interface.members.items() if name in ("get", "load", "fetch", "read")]
-    return any(_is_setter(m) for m in setters) and any(m.parameters[:1] and m.parameters[0] in _KEYS for m in getters)
+    members = interface.members
+    setters, getters = _SETTERS & members.keys(), _GETTERS & members.keys()
+    if not setters or not getters:
+        return False
+    is_set = any(_is_setter(members[name]) for name in setters)
+    return is_set and any(members[name].parameters[:1] and members[name].parameters[0] in _KEYS for name in getters)
 
 
 def _is_setter(member: Member) -> bool:

@@ -14,11 +14,10 @@ from urnshelf.readings.operations import (
     Operation,
     Promised,
     Reading,
-    ReadParameter,
     Role,
     Unread,
 )
-from urnshelf.readings.parameters import Part, parts_of, row_of
+from urnshelf.readings.parameters import Asked, parts_of, row_of
 from urnshelf.readings.results import Result
 from urnshelf.store.conditions import AllOf, Comparison, Condition, Not, equals
 from urnshelf.store.queries import Query
@@ -31,7 +30,7 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 class Wanted(NamedTuple):
     """Which records a method asks for."""
 
-    parts: list[Part]
+    parts: tuple[Asked, ...]
     flags: tuple[Condition, ...]
     order: tuple[str, ...]
     is_first: bool
@@ -77,10 +76,6 @@ class Wanted(NamedTuple):
             skipped = f":{page.name} * {limit}" if page.default == 0 else f"(:{page.name} - 1) * {limit}"
         return text + (f" OFFSET {skipped}" if skipped else "")
 
-    def read(self) -> tuple[ReadParameter, ...]:
-        """The parameters as data."""
-        return tuple(part.read() for part in self.parts)
-
     def _order(self, values: tuple[Any, ...]) -> list[str]:
         asked = self.given(Role.ORDER, values)
         fields = [] if asked is None else [asked] if isinstance(asked, (str, Enum)) else list(asked)
@@ -105,11 +100,13 @@ def wanted_by(member: Member, about: Entity, name: Name) -> Wanted | str:
     parts = parts_of(member, about, by)
     if isinstance(parts, str):
         return parts
-    flags = tuple(
-        Not(equals(field, value)) if negated else equals(field, value) for field, value, negated in name.flags
-    )
-    arranged = bool(name.order) or name.is_first or any(part.role is not Role.CONDITION for part in parts)
-    return Wanted(parts, flags, tuple(name.order), name.is_first, arranged)
+    flags: tuple[Condition, ...] = ()
+    for field, value, negated in name.flags:
+        flags += (Not(equals(field, value)) if negated else equals(field, value),)
+    arranged = bool(name.order) or name.is_first
+    for part in parts:
+        arranged = arranged or part.role is not Role.CONDITION
+    return Wanted(tuple(parts), flags, tuple(name.order), name.is_first, arranged)
 
 
 def _order_text(field: str) -> str:
@@ -132,7 +129,7 @@ def read_look_up(member: Member, about: Entity, name: Name, result: Result) -> R
     return Reading(
         about.record_type,
         Operation.LOOK_UP,
-        wanted.read(),
+        wanted.parts,
         lambda: wanted.shown(about, member.parameters),
         lambda access, values: run(access, values, wanted, result),
     )
@@ -158,9 +155,7 @@ def read_question(member: Member, about: Entity, name: Name, result: Result) -> 
             return wanted.shown(about, member.parameters, "SELECT count(*)")
         return f"SELECT EXISTS ({wanted.shown(about, member.parameters)})"
 
-    return Reading(
-        about.record_type, Operation.COUNT if counts else Operation.EXISTS, wanted.read(), tell, answer
-    )
+    return Reading(about.record_type, Operation.COUNT if counts else Operation.EXISTS, wanted.parts, tell, answer)
 
 
 def _run_of(result: Result, wanted: Wanted, name: Name, about: Entity) -> Any:
@@ -205,7 +200,7 @@ def _one_as_it_may_be(access: Access, values: tuple[Any, ...], wanted: Wanted, r
 def _many(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
     query = wanted.query(access.table, values)
     access.did(query)
-    return result.collect([_given(record, result) for record in query])
+    return result.collect(map(row_of, query) if result.as_row else iter(query))
 
 
 def _by_key(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:  # noqa: ARG001

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from enum import Enum
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
 
 if TYPE_CHECKING:
     from urnshelf.calls.ledger import LiveCall
@@ -154,13 +154,32 @@ class ReadParameter(NamedTuple):
     def __str__(self) -> str:
         return f"{self.field} {self.sign} :{self.name}" if self.field else f"{self.role.value} :{self.name}"
 
+    def read(self) -> ReadParameter:
+        """Itself: it is data already."""
+        return self
+
+
+class Part(Protocol):
+    """One parameter of a reading: its role, and when somebody asks, the field that it is compared with."""
+
+    @property
+    def name(self) -> str:
+        """The parameter's."""
+
+    @property
+    def role(self) -> Role:
+        """What it stands for."""
+
+    def read(self) -> ReadParameter:
+        """As data."""
+
 
 class Reading(NamedTuple):
     """What a method was read as; it also stands in the ledger as the answerer of its calls."""
 
     record_type: Any
     operation: Operation
-    parameters: tuple[ReadParameter, ...]
+    parts: tuple[Part, ...]
     tell: Callable[[], str]
     """Its meaning as SQL, the parameters as `:name`; made when somebody asks."""
     run: Run
@@ -169,6 +188,11 @@ class Reading(NamedTuple):
     def meaning(self) -> str:
         """As SQL, the parameters as `:name`."""
         return self.tell()
+
+    @property
+    def parameters(self) -> tuple[ReadParameter, ...]:
+        """What each parameter was read as."""
+        return tuple(part.read() for part in self.parts)
 
     @property
     def is_look_up(self) -> bool:
@@ -199,9 +223,9 @@ class NotCertain(Exception):
 def honoured(reading: Reading, promised: Promised, method: str) -> Reading | Unread:
     """The reading, or why its operation does not honour a parameter or the promise."""
     honours = HONOURED[reading.operation]
-    for parameter in reading.parameters:
-        if parameter.role not in honours.roles:
-            return Unread(f"{method!r} is not read with a {parameter.name!r}")
+    for part in reading.parts:
+        if part.role not in honours.roles:
+            return Unread(f"{method!r} is not read with a {part.name!r}")
     if honours.promises is not None and promised not in honours.promises:
         wanted = " or ".join(one.value for one in Promised if one in honours.promises and one is not Promised.UNKNOWN)
         return Unread(f"{method!r} is read where it promises {wanted}")

@@ -65,7 +65,7 @@ _MAKERS: dict[str, Callable[[str, Any], Condition]] = {
 }
 
 
-class Part(NamedTuple):
+class Asked(NamedTuple):
     """One parameter's part of a look-up: a condition, or an order, a limit, a page."""
 
     role: Role
@@ -101,7 +101,7 @@ def _compared(condition: Condition) -> tuple[str, str]:
     return "", ""
 
 
-def parts_of(member: Member, about: Entity, by: list[str]) -> list[Part] | str:
+def parts_of(member: Member, about: Entity, by: list[str]) -> list[Asked] | str:
     """What each parameter stands for, or why one of them cannot be told.
 
     Args:
@@ -109,7 +109,7 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Part] | str:
         about: its records.
         by: the fields that its name speaks of, which are those of its first parameters, in this order.
     """
-    parts: list[Part] = []
+    parts: list[Asked] = []
     told = [one for name in by for one in _bounds(name, about)]
     named = [p for p in member.signature.parameters.values() if p.kind is not Parameter.VAR_KEYWORD]
     has_room = len([p for p in named if not _is_paging(p.name, about)]) >= len(told)
@@ -148,18 +148,18 @@ def _is_paging(name: str, about: Entity) -> bool:
     return name in PAGING and about.path(name) is None and name not in about.names
 
 
-def _part(name: str, position: int, parameter: Parameter, node: Node, about: Entity) -> Part | None:
+def _part(name: str, position: int, parameter: Parameter, node: Node, about: Entity) -> Asked | None:
     optional = parameter.default is None
     if _is_paging(name, about):
-        return Part(PAGING[name], name, position, None, optional, parameter.default)
+        return Asked(PAGING[name], name, position, None, optional, parameter.default)
     if parameter.kind is Parameter.VAR_KEYWORD or (name in _FILTERS and is_row_type(node)):
-        return Part(Role.CONDITION, name, position, lambda values: _by_names(values, about), optional)
+        return Asked(Role.CONDITION, name, position, lambda values: _by_names(values, about), optional)
     make = condition_maker(name, node, about, parameter.kind is Parameter.VAR_POSITIONAL)
     return None if make is None else _condition(name, position, make, parameter)
 
 
-def _condition(name: str, position: int, make: Make, parameter: Parameter) -> Part:
-    return Part(Role.CONDITION, name, position, _unless_unclear(make, parameter), parameter.default is None)
+def _condition(name: str, position: int, make: Make, parameter: Parameter) -> Asked:
+    return Asked(Role.CONDITION, name, position, _unless_unclear(make, parameter), parameter.default is None)
 
 
 def _unless_unclear(make: Make, parameter: Parameter) -> Make:

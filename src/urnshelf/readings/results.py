@@ -31,6 +31,7 @@ _SIMPLE = {
 }
 
 
+@remembered
 def result_of(node: Node) -> Result:
     """What kind of answer a promised type asks for."""
     kind = _SIMPLE.get(node.kind)

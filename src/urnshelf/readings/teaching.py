@@ -73,11 +73,8 @@ class Lessons:
     def __init__(self) -> None:
         self._by_function: dict[Any, Lesson] = {}
         self._by_target: dict[Target, Lesson] = {}
-
-    @property
-    def some(self) -> bool:
+        self.some = False
         """Whether anything was taught."""
-        return bool(self._by_function or self._by_target)
 
     def of(self, target: Target) -> Lesson | None:
         """The lesson for a target, if there is one; that for this one fake goes first."""
@@ -103,6 +100,7 @@ class Lessons:
                 f"teach(…) decorates a function of the shelf and the call's arguments, not {show(function)}"
             )
         lesson = Lesson(function, shelf)
+        self.some = True
         if state_of(getattr(method, "__self__", None)) is not None:
             target = target_of(method, "teach")
             _check_parameters(target.name, list(target.member.signature.parameters.values()), function)

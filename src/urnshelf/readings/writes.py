@@ -176,9 +176,7 @@ def path_of_key(about: Entity) -> str:
 # --- storing ----------------------------------------------------------------------------------------------------------
 
 
-def _stored_reading(
-    verb: str, given: tuple[ReadParameter, ...], about: Entity, result: Result
-) -> Reading | Unread:
+def _stored_reading(verb: str, given: tuple[ReadParameter, ...], about: Entity, result: Result) -> Reading | Unread:
     reply = _reply_of_storing(result, given[0].role, about)
     if reply is None:
         return Unread(f"{verb!r} is read where it promises the record, its key or None")
@@ -222,9 +220,7 @@ def _made_reading(
     fields = tuple(
         one if one.role is Role.VALUES else ReadParameter(one.name, Role.FIELD, one.name, "=") for one in given
     )
-    return Reading(
-        about.record_type, Operation.MAKE, fields, lambda: f"{_verb_text(verb, about)} VALUES (…)", answer
-    )
+    return Reading(about.record_type, Operation.MAKE, fields, lambda: f"{_verb_text(verb, about)} VALUES (…)", answer)
 
 
 _OPERATIONS = {
@@ -249,9 +245,7 @@ def _update(table: View[Any], record: Any) -> Any:
     return table.save(record)
 
 
-def _reply_of_storing(
-    result: Result, role: Role, about: Entity
-) -> Callable[[View[Any], list[Any]], Any] | None:
+def _reply_of_storing(result: Result, role: Role, about: Entity) -> Callable[[View[Any], list[Any]], Any] | None:
     if result.kind is Promised.NONE:
         return lambda table, stored: None
     if role is Role.RECORDS:
@@ -405,7 +399,7 @@ def _removal_of_many(member: Member, about: Entity, name: Name, result: Result, 
     return Reading(
         about.record_type,
         Operation.REMOVE_WHERE,
-        wanted.read(),
+        wanted.parts,
         lambda: wanted.shown(about, member.parameters, "DELETE"),
         answer,
     )

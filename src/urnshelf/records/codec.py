@@ -301,9 +301,7 @@ def _tagged(value: Any, data: Any) -> dict[str, Any]:
     return {TAG: type(value).__name__, "text" if isinstance(data, str) else "data": data}
 
 
-_TAGGED: dict[str, Any] = {
-    cls.__name__: cls for cls in (*_NATIVE, tuple, set, frozenset, dict, float, list, deque)
-}
+_TAGGED: dict[str, Any] = {cls.__name__: cls for cls in (*_NATIVE, tuple, set, frozenset, dict, float, list, deque)}
 
 
 def _untagged(data: dict[str, Any], node: Node) -> Any:

@@ -7,7 +7,7 @@ shared: a call must never break because of what it was given.
 from __future__ import annotations
 
 from collections import OrderedDict, defaultdict, deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from types import MappingProxyType
 from typing import Any, TypeVar
 
@@ -58,40 +58,30 @@ def keep_each(values: tuple[Any, ...]) -> tuple[Any, ...]:
     return values
 
 
-def copier_of(description: Description) -> Callable[[Any], Any]:
-    """A function that copies records of one type, for those who copy many of them.
+def copier_of(description: Description) -> Callable[[Iterable[Any]], list[Any]]:
+    """A function that copies many records of one type.
 
     Args:
-        description: the records'; a record of another class is copied, too, but not as quickly.
+        description: the records'; one of another class is copied, too, but not as quickly.
     """
-    if description.kind == "typed dictionary":
-        return keep
-    cls = description.origin
-    quick = _quick(description, cls)
-    if quick is None:
-        return keep
-
-    def copy(record: Any) -> Any:
-        return (quick(record) if type(record) is cls else None) or keep(record)
-
-    return copy
-
-
-def _quick(description: Description, cls: type) -> Callable[[Any], Any] | None:
-    """What copies a record that has only plain values; it gives None for another one."""
+    cls, count, new, are_plain = description.origin, len(description.names), object.__new__, PLAIN.issuperset
     if not isinstance(description, ByAttributes) or description.is_frozen:
-        return None
-    count, new, are_plain = len(description.names), object.__new__, PLAIN.issuperset
+        return lambda records: list(map(keep, records))
 
-    def copy(record: Any) -> Any:
-        state = getattr(record, "__dict__", None)
-        if state is None or len(state) != count or not are_plain(map(type, state.values())):
-            return None
-        made = new(cls)
-        made.__dict__.update(state)
-        return made
+    def copies(records: Iterable[Any]) -> list[Any]:
+        found = []
+        for record in records:
+            state = getattr(record, "__dict__", None)
+            is_quick = type(record) is cls and state is not None and len(state) == count
+            if is_quick and are_plain(map(type, state.values())):  # type: ignore[union-attr]
+                made: Any = new(cls)
+                made.__dict__.update(state)
+            else:
+                made = keep(record)
+            found.append(made)
+        return found
 
-    return copy
+    return copies
 
 
 class _Copying:

@@ -121,7 +121,9 @@ def _parts(expected: Any, actual: Any) -> Named | None:
 
 
 def _unequal_fields(description: Description, expected: Any, actual: Any) -> Named:
-    pairs = [(name, (description.read(expected, name), description.read(actual, name))) for name in description.compared]
+    pairs = [
+        (name, (description.read(expected, name), description.read(actual, name))) for name in description.compared
+    ]
     unequal = [(name, pair) for name, pair in pairs if not same(*pair)]
     hidden = description.hidden
     return [(f".{name}", (_HIDDEN, _OTHER) if name in hidden else pair) for name, pair in unequal]

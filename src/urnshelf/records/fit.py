@@ -174,4 +174,3 @@ def _declared(cls: type) -> Iterable[str]:
 
 def _a(noun: str) -> str:
     return f"an {noun}" if noun[:1] in "aeiouAEIOU" else f"a {noun}"
-

@@ -12,13 +12,14 @@ from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
-from urnshelf.records.equality import Matcher, same
+from urnshelf.records.equality import EXACT, Matcher, same
 from urnshelf.types.forms import type_name
 from urnshelf.store.values import column_text, literal, reader
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 Test = Callable[[Any], bool | None]
+Copies = Callable[[Iterable[Any]], list[Any]]
 
 
 class Condition:
@@ -32,6 +33,10 @@ class Condition:
     def test(self) -> Test:
         """A function that says of a record whether it fulfils this: True, False, or None for unknown."""
         raise NotImplementedError
+
+    def chosen(self, records: list[Any]) -> list[Any]:
+        """Those of the records that fulfil it."""
+        return list(filter(self.test(), records))
 
     def __and__(self, other: Condition) -> Condition:
         return AllOf((*_parts(self, AllOf), *_parts(_checked(other), AllOf)))
@@ -65,11 +70,12 @@ class Comparison(OfField):
 
     def __init__(self, path: str, sign: str, value: Any, fold: bool) -> None:
         self.path, self.sign, self.value, self.fold = path, sign, value, fold
+        self._is_exact = sign == "=" and not fold and type(value) in EXACT
 
     def test(self) -> Test:
         """The comparison; unknown where the field is None."""
         read, wanted = reader(self.path), folded(self.value) if self.fold else self.value
-        if self.sign == "=" and not self.fold and type(wanted) in _EXACT:
+        if self._is_exact:
             return _exact_test(read, wanted)
         compare = self._equal if self.sign in ("=", "<>") else self._order
 
@@ -80,6 +86,18 @@ class Comparison(OfField):
             return compare(folded(value) if self.fold else value, wanted)
 
         return verdict
+
+    def chosen(self, records: list[Any]) -> list[Any]:
+        """The commonest question, made quick: a field of the record itself that has one plain value."""
+        if not self._is_exact or "." in self.path:
+            return super().chosen(records)
+        path, wanted, cls = self.path, self.value, type(self.value)
+        found = []
+        for record in records:
+            value = record.get(path) if isinstance(record, dict) else getattr(record, path, None)
+            if value == wanted if type(value) is cls else value is not None and same(wanted, value):
+                found.append(record)
+        return found
 
     def _equal(self, value: Any, wanted: Any) -> bool:
         return same(wanted, value) is (self.sign == "=")
@@ -208,17 +226,17 @@ class TextPart(OfField):
 class Predicate(Condition):
     """A function of the record: the last resort, for no database can run it."""
 
-    def __init__(self, function: Callable[[Any], object], copy: Callable[[Any], Any] = lambda record: record) -> None:
+    def __init__(self, function: Callable[[Any], object], copies: Copies = list) -> None:
         self._function = function
-        self._copy = copy
+        self._copies = copies
 
     def test(self) -> Test:
         """The function, given a copy of the record."""
-        return lambda record: bool(self._function(self._copy(record)))
+        return lambda record: bool(self._function(self._copies((record,))[0]))
 
-    def with_copies(self, copy: Callable[[Any], Any]) -> Predicate:
+    def with_copies(self, copies: Copies) -> Predicate:
         """The same, safe from a function that changes what it is given."""
-        return Predicate(self._function, copy)
+        return Predicate(self._function, copies)
 
     def __str__(self) -> str:
         name = getattr(self._function, "__qualname__", type(self._function).__name__).rpartition(".")[2]
@@ -272,6 +290,12 @@ class AllOf(Joined):
     """Conditions that all hold."""
 
     decisive = False
+
+    def chosen(self, records: list[Any]) -> list[Any]:
+        """One part after the other: each leaves fewer records to the next."""
+        for part in self.parts:
+            records = part.chosen(records)
+        return records
 
     def __str__(self) -> str:
         return " AND ".join(f"({part})" if isinstance(part, AnyOf) else str(part) for part in self.parts) or "1 = 1"
@@ -350,7 +374,6 @@ def _quick_set(values: list[Any]) -> set[Any] | None:
     return set(values) if values and all(type(value) in (int, str) for value in values) else None
 
 
-_EXACT = frozenset({int, str, bool})
 _ORDERS: dict[str, Callable[[Any, Any], Any]] = {
     "<": operator.lt,
     "<=": operator.le,

@@ -52,7 +52,8 @@ class Definition:
         self.unique = tuple(self._group(one) for one in ((unique,) if isinstance(unique, str) else unique))
         self.references = {self.known(field): parent for field, parent in (references or {}).items()}
         self.version = None if version is None else self.known(version)
-        self.copy: Callable[[Any], Any] = copier_of(self.described)
+        self.copies: Callable[[Iterable[Any]], list[Any]] = copier_of(self.described)
+        """Copies of some records."""
         self.nothing = _falsy_default(self.described, self.key)
         """What stands for a key that is not there yet, besides None."""
         self.missing: MakeError = missing or RecordMissing

@@ -130,7 +130,7 @@ class Query(Selection[V]):
     def first(self) -> V | None:
         """The first record, or None."""
         found = self._rows()[:1]
-        return self._source.copy(found[0]) if found else None
+        return self._source.copies(found)[0] if found else None
 
     def one(self) -> V:
         """The only record; raises RecordMissing for none, RecordRefused for several."""
@@ -139,7 +139,7 @@ class Query(Selection[V]):
             raise RecordMissing(f"no {self._source.name} is found by {self}")
         if len(found) > 1:
             raise RecordRefused(f"{len(found)} {self._source.name} records, not one, are found by {self}")
-        return self._source.copy(found[0])  # type: ignore[no-any-return]
+        return self._source.copies(found)[0]  # type: ignore[no-any-return]
 
     def count(self) -> int:
         """How many records there are."""
@@ -180,7 +180,7 @@ class Query(Selection[V]):
         return self._source.remove_rows(self._rows())
 
     def _run(self) -> list[V]:
-        return [self._source.copy(row) for row in self._rows()]
+        return self._source.copies(self._rows())
 
     def _rows(self) -> list[Any]:
         return self._cut(self._sorted(self._source.rows(self._condition)))

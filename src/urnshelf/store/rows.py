@@ -36,7 +36,6 @@ class Rows:
         self.limited: set[Any] | None = None
         """The keys that a limited shelf shows; None for all."""
         self.read: Callable[[Any, str], Any] = definition.described.read
-        self.copy = definition.copy
         self._journal = journal
         self._draw_uuid = draw_uuid
         self._serial = 0

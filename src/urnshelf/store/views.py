@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from urnshelf.errors import RecordMissing, RecordRefused
@@ -34,7 +34,7 @@ class View(Generic[T]):
 
     def __init__(self, rows: Rows, store: Store, seen: tuple[Condition, ...] = ()) -> None:
         self.stored = rows
-        self.copy: Callable[[T], T] = rows.copy
+        self.copies: Callable[[Iterable[T]], list[T]] = rows.definition.copies
         self._definition = rows.definition
         self._store = store
         self._seen = seen
@@ -54,7 +54,7 @@ class View(Generic[T]):
     def find(self, key: Any) -> T | None:
         """A copy of the record with this key, or None."""
         row = self._row(key)
-        return None if row is None else self.copy(row)
+        return None if row is None else self.copies((row,))[0]
 
     def add(self, record: T) -> T:
         """Store a copy of a new record; an empty key is assigned, on the given record too, when it can be changed.
@@ -115,7 +115,7 @@ class View(Generic[T]):
 
     def all(self) -> list[T]:
         """Copies of all of them, in order of key."""
-        return [self.copy(row) for row in self.rows(AllOf(()))]
+        return self.copies(self.rows(AllOf(())))
 
     @property
     def record_type(self) -> type[T]:
@@ -170,7 +170,7 @@ class View(Generic[T]):
         stored, limited = self.stored.by_key, self.stored.limited
         keys = self.stored.candidates(condition) if condition.parts else self.stored.keys()
         found = [stored[key] for key in keys if limited is None or key in limited]
-        return list(filter(condition.test(), found)) if condition.parts else found
+        return condition.chosen(found) if condition.parts else found
 
     def remove_rows(self, rows: Sequence[T]) -> int:
         """Take these stored records away."""
@@ -229,8 +229,9 @@ class View(Generic[T]):
             raise RecordRefused(
                 f"{show(record)} would not be seen from here ({AllOf(self._seen)}), so it is not stored"
             )
-        self.stored.put(key, self.copy(record))
-        return self.copy(record)
+        mine, theirs = self.copies((record, record))
+        self.stored.put(key, mine)
+        return theirs
 
     def _next_version(self, record: T, known: Any, key: Any) -> T:
         field = self._definition.version
@@ -253,4 +254,4 @@ class View(Generic[T]):
             raise RecordRefused(f"{show(record)} is a {type(record).__name__}, not a {self.name}")
 
     def _safe(self, part: Condition) -> Condition:
-        return part.with_copies(self.copy) if isinstance(part, Predicate) else part
+        return part.with_copies(self.copies) if isinstance(part, Predicate) else part

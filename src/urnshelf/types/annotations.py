@@ -48,8 +48,9 @@ class Scope(Mapping[str, Any]):
     def __init__(self, owner: type | None, function: Any = None) -> None:
         module = getattr(function, "__module__", None) or getattr(owner, "__module__", None) or ""
         known = getattr(function, "__globals__", None) or vars(sys.modules.get(module, typing))
-        parameters = {p.__name__: p for p in getattr(owner, "__type_params__", ())}
-        parameters |= {p.__name__: p for p in getattr(function, "__type_params__", ())}
+        parameters: dict[str, Any] = {}
+        for parameter in (*getattr(owner, "__type_params__", ()), *getattr(function, "__type_params__", ())):
+            parameters[parameter.__name__] = parameter
         own = {} if owner is None else {owner.__name__: owner}
         body = {} if owner is None else vars(owner)
         self.places: tuple[Mapping[str, Any], ...] = (
@@ -89,7 +90,14 @@ def resolve(annotation: Any, owner: type | None, function: Any = None) -> Any:
     """
     if isinstance(annotation, type) and not isinstance(annotation, GenericAlias):
         return annotation
+    if isinstance(annotation, str) and not getattr(owner, "__type_params__", ()):
+        known = getattr(function, "__globals__", _NOTHING).get(annotation) or vars(builtins).get(annotation)
+        if type(known) is type:  # a class of the module, or a builtin: by far the most
+            return known
     return _resolved(annotation, Scope(owner, function), frozenset())
+
+
+_NOTHING: dict[str, Any] = {}
 
 
 def _resolved(annotation: Any, scope: Scope, inside: frozenset[str]) -> Any:
@@ -101,6 +109,8 @@ def _resolved(annotation: Any, scope: Scope, inside: frozenset[str]) -> Any:
 
     if annotation is None:
         return type(None)
+    if isinstance(annotation, str):
+        return _evaluated(annotation, scope, inside)
     try:
         return rebuilt(annotation, leaf)
     except Exception:  # what an annotation is made of may refuse anything
@@ -125,6 +135,9 @@ def _evaluated(text: str, scope: Scope, inside: frozenset[str]) -> Any:
         found = eval(text, {}, scope)
     except Exception:  # an annotation may hold any expression; what it raises only means "unknown"
         return Unknown(text)
+    args = getattr(found, "__args__", ())
+    if type(found) is type or (type(found) is GenericAlias and set(map(type, args)) == {type}):
+        return found  # nothing in it is left to be resolved
     return _resolved(found, scope, inside | {text})
 
 
@@ -156,6 +169,14 @@ def _known_hints(cls: type) -> dict[str, Any]:
 
 def is_partly_unknown(form: Any) -> bool:
     """Whether a name inside the type could not be resolved."""
+    if type(form) is type:
+        return False
     lacking: list[Any] = []
-    rebuilt(form, lambda part: lacking.append(part) or part if isinstance(part, Unknown) else part)
+
+    def note(part: Any) -> Any:
+        if isinstance(part, Unknown):
+            lacking.append(part)
+        return part
+
+    rebuilt(form, note)
     return bool(lacking)

@@ -99,10 +99,12 @@ class Node:
         qualifiers: `required`, `not required`, `final`, `class variable`, `unpacked`, `constructor only`.
         kind: what sort of type it is.
         values: the values of a Literal.
+        is_known: whether it says anything of its values.
+        is_enum: whether its values are an enum's members.
     """
 
     __slots__ = (
-        "_args", "bare", "form", "kind", "notes", "optional", "origin", "qualifiers", "values",
+        "_args", "bare", "form", "is_enum", "is_known", "kind", "notes", "optional", "origin", "qualifiers", "values",
     )  # fmt: skip
 
     def __init__(self, form: Any) -> None:
@@ -112,8 +114,9 @@ class Node:
         self.notes = peeled.notes
         self.qualifiers = peeled.qualifiers
         self.kind = _kind_of(peeled.form)
-        is_known = self.kind not in (Kind.ANY, Kind.UNKNOWN)
-        self.bare: Any = peeled.form if is_known else Any
+        self.is_known = self.kind not in (Kind.ANY, Kind.UNKNOWN)
+        self.bare: Any = peeled.form if self.is_known else Any
+        self.is_enum = isinstance(self.bare, type) and issubclass(self.bare, Enum)
         self.origin: Any = get_origin(self.bare) or self.bare
         self.values: tuple[Any, ...] = get_args(self.bare) if self.kind is Kind.LITERAL else ()
         self._args: tuple[Node, ...] | None = None
@@ -124,16 +127,6 @@ class Node:
         if self._args is None:  # late, for a type may hold itself
             self._args = tuple(map(node_of, self._arguments()))
         return self._args
-
-    @property
-    def is_known(self) -> bool:
-        """Whether it says anything of its values."""
-        return self.kind not in (Kind.ANY, Kind.UNKNOWN)
-
-    @property
-    def is_enum(self) -> bool:
-        """Whether its values are an enum's members."""
-        return isinstance(self.bare, type) and issubclass(self.bare, Enum)
 
     @property
     def item(self) -> Node:

@@ -40,7 +40,9 @@ def read(path: Path, table: TableForm) -> Iterator[Kept]:
                 if len(cells) != len(header):
                     raise FileRefused(f"{place}: {len(cells)} cells in a table of {len(header)} columns")
                 pairs = zip(header, cells, strict=True)
-                yield Kept({n: data_of(c, table.columns[n], f"{place}, field {n}") for n, c in pairs if c != ABSENT}, place)
+                yield Kept(
+                    {n: data_of(c, table.columns[n], f"{place}, field {n}") for n, c in pairs if c != ABSENT}, place
+                )
         except (csv.Error, UnicodeDecodeError) as why:
             raise FileRefused(f"{path.name}, line {reader.line_num}: {why}") from None
 

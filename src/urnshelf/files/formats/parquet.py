@@ -49,9 +49,7 @@ def read(path: Path, table: TableForm) -> Iterator[Kept]:
     texts = {field.name for field in found.schema if field.type == arrow.string()}
     for number, row in enumerate(found.to_pylist(), 1):
         place = f"{path.name}, row {number}"
-        data = {
-            name: _read(value, name in texts, name, table, place) for name, value in row.items() if value != ABSENT
-        }
+        data = {name: _read(value, name in texts, name, table, place) for name, value in row.items() if value != ABSENT}
         yield Kept(data, place)
 
 
