@@ -44,7 +44,7 @@ def locate(frame: FrameType) -> tuple[CodeType, int]:
     """The nearest frame that is no library's, as its code and the offset in it; else the frame itself."""
     at: FrameType | None = frame
     while at is not None:
-        if is_yours(at.f_code.co_filename):
+        if at.f_code.co_filename in YOURS or is_yours(at.f_code.co_filename):
             return at.f_code, at.f_lasti
         at = at.f_back
     return frame.f_code, frame.f_lasti
@@ -52,8 +52,6 @@ def locate(frame: FrameType) -> tuple[CodeType, int]:
 
 def is_yours(file: str) -> bool:
     """Whether the file is the user's: neither ours, nor the standard library's, nor an installed package's."""
-    if file in YOURS:
-        return True
     if file in _LIBRARY_FILES:
         return False
     yours = _judge(file)

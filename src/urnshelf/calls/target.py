@@ -76,6 +76,8 @@ class Target:
         self.state = state
         self.member = member
         self.desk = state.desk
+        self.promise: Promise = self._promised()
+        """What a call gives."""
         self.take: Callable[..., Any] = state.desk.take_later if self.promise.awaited else state.desk.take
 
     @property
@@ -94,11 +96,6 @@ class Target:
         return ()
 
     @property
-    def promise(self) -> Promise:
-        """What a call gives."""
-        return self.member.promise
-
-    @property
     def has_code(self) -> bool:
         """Whether the interface has code of its own for it."""
         return self.member.has_code
@@ -113,6 +110,9 @@ class Target:
 
     def was_cued(self) -> None:
         """A reply was set on it."""
+
+    def _promised(self) -> Promise:
+        return self.member.promise
 
 
 class MethodTarget(Target):
@@ -167,15 +167,14 @@ class AssignmentTarget(Target):
         return ("value",)
 
     @property
-    def promise(self) -> Promise:
-        return _NOTHING
-
-    @property
     def has_code(self) -> bool:
         return False
 
     def bind(self, *args: Any, **kwargs: Any) -> tuple[Any, ...]:
         return _bound_value(*args, **kwargs)
+
+    def _promised(self) -> Promise:
+        return _NOTHING
 
 
 def _bound_value(value: Any, /) -> tuple[Any]:

@@ -93,8 +93,10 @@ class Member:
     @functools.cached_property
     def parameter_nodes(self) -> dict[str, Node]:
         """The type of each parameter."""
-        parameters = self.signature.parameters.items()
-        return {name: node_of(self._resolved(p.annotation)) for name, p in parameters}
+        nodes: dict[str, Node] = {}
+        for name, parameter in self.signature.parameters.items():
+            nodes[name] = node_of(self._resolved(parameter.annotation))
+        return nodes
 
     @functools.cached_property
     def bind(self) -> Callable[..., tuple[Any, ...]]:
@@ -114,7 +116,8 @@ class Member:
     def _resolved(self, annotation: Any) -> Any:
         if annotation is inspect.Parameter.empty:
             return Any
-        return substitute(resolve(annotation, self.owner, inspect.unwrap(self.function)), self.filled)
+        found = resolve(annotation, self.owner, inspect.unwrap(self.function))
+        return substitute(found, self.filled) if self.filled else found
 
     def _returned(self) -> Any:
         overloads = get_overloads(self.function) if isinstance(self.function, FunctionType) else ()

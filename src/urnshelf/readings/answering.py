@@ -11,9 +11,10 @@ from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.clock import Clock
 from urnshelf.interfaces.members import Interface, Member
-from urnshelf.readings.operations import Access, NotCertain, Reading, Unread
+from urnshelf.readings.operations import Access, NotCertain, Reading, ReadParameter, Unread
 from urnshelf.readings.teaching import Lessons
 from urnshelf.readings.units import Units
+from urnshelf.store.definition import Definition
 from urnshelf.store.key_values import KeyValues
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
@@ -69,12 +70,18 @@ class Readings:
 
     def read(self, member: Member, interface: Interface) -> Reading | Unread:
         """What the method stands for, or why that is not certain."""
-        reader = _reader()
-        if not self._store.told:
-            return reader.read_untold(member, interface)  # type: ignore[no-any-return]
-        record_type = reader.record_type_of(member, interface)
-        keys = () if record_type is None else self._store.view(record_type).key_fields
-        return reader.read(member, interface, record_type, keys)  # type: ignore[no-any-return]
+        return _reader().read(member, interface, self._definition(member, interface))  # type: ignore[no-any-return]
+
+    def parameters_of(self, member: Member, interface: Interface) -> tuple[ReadParameter, ...]:
+        """What each parameter of a method stands for, as data: of one that is read, and of one that is taught."""
+        reading = self.read(member, interface)
+        if isinstance(reading, Reading) and self.lessons.of_function(member.function) is None:
+            return reading.parameters
+        return _reader().roles_of(member, self._definition(member, interface))  # type: ignore[no-any-return]
+
+    def _definition(self, member: Member, interface: Interface) -> Definition | None:
+        record_type = _reader().record_type_of(member, interface)
+        return None if record_type is None else self._store.definition(record_type)
 
     def see_through(self, state: FakeState, view: View[Any]) -> None:
         """Let a fake see the records of one type only through this view."""

@@ -10,8 +10,9 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.results import is_record_type, result_of
-from urnshelf.records.description import Description, declare, description_of, snake_case
-from urnshelf.types.nodes import Kind, Node
+from urnshelf.records.description import snake_case
+from urnshelf.store.definition import Definition, untold
+from urnshelf.types.nodes import ANYTHING, Kind, Node
 
 _SUFFIXES = re.compile(
     r"(Abstract|Base|Async|I(?=[A-Z]))?(?P<name>\w+?)(Sync|Async)?"
@@ -24,40 +25,41 @@ class Entity:
     """A record type as names speak of it.
 
     Args:
-        described: the type.
-        keys: the fields of its primary key.
+        definition: how its records are stored.
     """
 
-    def __init__(self, described: Description, keys: tuple[str, ...]) -> None:
-        self.described = described
-        self.record_type = described.origin
-        self.fields = described.names
-        self.nodes = {name: field.node for name, field in described.fields.items()}
-        self.key_fields = keys
-        self.name = snake_case(described.name)
+    def __init__(self, definition: Definition) -> None:
+        self.described = definition.described
+        self.record_type = definition.record_type
+        self.fields = self.described.names
+        self.key_fields = definition.key_fields
+        self.name = definition.table_name
         self.names = frozenset({self.name, *plurals(self.name)})
+        self.last_words = self.names | _last_words(self.name)
+        """The record's own name, many of it, and the same of its last word: `report` of a QuayReport."""
+        own = self.key_fields if len(self.key_fields) == 1 else ()
+        by_name = ("id", "pk", "key", "identifier", f"{self.name}_id", f"{self.name}_key", *own)
+        self.key_words = frozenset(by_name if self.key_fields else ())
+        """The names that mean the primary key."""
+
+    def node_of(self, path: str) -> Node:
+        """The type of a field; of anything for one inside a record, whose type is not compared."""
+        field = self.described.fields.get(path)
+        return ANYTHING if field is None else field.node
 
     @cached_property
     def flags(self) -> dict[str, tuple[str, Any]]:
         """Words that stand for a value of one field: a bool field's name, an enum's member; only where certain."""
         found: dict[str, list[tuple[str, Any]]] = {}
-        for field, node in self.nodes.items():
-            if node.bare is bool:
-                for word in {field, field.removeprefix("is_").removeprefix("has_")}:
-                    found.setdefault(word, []).append((field, True))
-            elif node.is_enum:
-                for member in node.bare:
+        for name, field in self.described.fields.items():
+            if field.node.bare is bool:
+                for word in {name, name.removeprefix("is_").removeprefix("has_")}:
+                    found.setdefault(word, []).append((name, True))
+            elif field.node.is_enum:
+                for member in field.node.bare:
                     for word in {member.name.lower(), snake_case(str(member.value))}:
-                        found.setdefault(word, []).append((field, member))
+                        found.setdefault(word, []).append((name, member))
         return {word: places[0] for word, places in found.items() if len(places) == 1}
-
-    @cached_property
-    def key_words(self) -> frozenset[str]:
-        """The names that mean the primary key."""
-        if not self.key_fields:
-            return frozenset()
-        own = self.key_fields if len(self.key_fields) == 1 else ()
-        return frozenset(("id", "pk", "key", "identifier", f"{self.name}_id", f"{self.name}_key", *own))
 
     def is_key(self, name: str) -> bool:
         """Whether a name means the primary key."""
@@ -65,30 +67,31 @@ class Entity:
 
     def path(self, name: str) -> str | None:
         """The field that a name means, also one inside a record: `owner_city` is `owner.city`."""
-        if name in self.nodes:
+        fields = self.described.fields
+        if name in fields:
             return name
-        for field, node in self.nodes.items():
-            if name.startswith(f"{field}_") and is_record_type(node.bare):
-                rest = entity(node.bare).path(name.removeprefix(f"{field}_"))
+        for field in fields:
+            inner = fields[field].node.bare
+            if name.startswith(f"{field}_") and is_record_type(inner):
+                rest = entity(untold(inner)).path(name.removeprefix(f"{field}_"))
                 if rest is not None:
                     return f"{field}.{rest}"
         return None
 
 
+def _last_words(name: str) -> set[str]:
+    last = name.rpartition("_")[2]
+    return set() if last == name else {last, *plurals(last)}
+
+
 @remembered
-def entity(record_type: Any, keys: tuple[str, ...] | None = None) -> Entity:
-    """The type's entity; a plain class that a store operation speaks of is a record from now on.
+def entity(definition: Definition) -> Entity:
+    """The record type as names speak of it.
 
     Args:
-        record_type: the records' class.
-        keys: the fields of its primary key, where it was told.
+        definition: how its records are stored.
     """
-    described = description_of(record_type)
-    if described is None:
-        raise TypeError(f"{record_type!r} is no record type")
-    if described.kind == "plain":
-        declare(record_type)
-    return Entity(described, described.key if keys is None else keys)
+    return Entity(definition)
 
 
 def record_of(member: Member, interface: Interface) -> Any:

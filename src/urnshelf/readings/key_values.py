@@ -10,6 +10,7 @@ from urnshelf.caches import remembered
 from urnshelf.errors import RecordMissing
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.operations import Access, Operation, Reading, ReadParameter, Role, Unread
+from urnshelf.readings.subject import Subject
 from urnshelf.records.display import show
 from urnshelf.store.journal import ABSENT
 from urnshelf.store.key_values import KeyValues
@@ -52,8 +53,11 @@ def _is_setter(member: Member) -> bool:
     return len(names) >= 2 and names[0] in _KEYS and names[1] in _VALUES and set(names[2:]) <= _SECONDS
 
 
-def read_key_value(member: Member) -> Reading | Unread:
-    """What a method of a key–value store does."""
+def read_key_value(subject: Subject) -> Reading | Unread | None:
+    """What a method of a key–value store does; None for one that is no such store's."""
+    member = subject.member
+    if member.kind == "attribute" or not is_key_value_store(subject.interface):
+        return None
     found = _BY_NAME.get(member.name)
     if found is None:
         return Unread(f"{member.name!r} is not among the methods of a key–value store that are read")

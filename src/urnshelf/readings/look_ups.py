@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from enum import Enum
+from functools import partial
 from typing import Any, NamedTuple
 
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity
-from urnshelf.readings.names import COUNTS, LOOK_UPS, QUESTIONS, Name
+from urnshelf.readings.names import COUNTS, Name
 from urnshelf.readings.operations import (
     Access,
     NotCertain,
@@ -19,6 +20,7 @@ from urnshelf.readings.operations import (
 )
 from urnshelf.readings.parameters import Asked, parts_of, row_of
 from urnshelf.readings.results import Result
+from urnshelf.readings.subject import Subject
 from urnshelf.store.conditions import AllOf, Comparison, Condition, Not, equals
 from urnshelf.store.queries import Query
 from urnshelf.store.values import Placeholder, identifier
@@ -114,10 +116,11 @@ def _order_text(field: str) -> str:
     return f"{identifier(name)} DESC" if word else identifier(name)
 
 
-def read_look_up(member: Member, about: Entity, name: Name, result: Result) -> Reading | Unread | None:
+def read_look_up(subject: Subject) -> Reading | Unread | None:
     """A method that gives records."""
-    if name.verb not in LOOK_UPS:
-        return None
+    member, about, name, result = subject.member, subject.about, subject.name, subject.result
+    if isinstance(name, str):
+        return Unread(name)
     wanted = wanted_by(member, about, name)
     if isinstance(wanted, str):
         return Unread(wanted)
@@ -131,14 +134,15 @@ def read_look_up(member: Member, about: Entity, name: Name, result: Result) -> R
         Operation.LOOK_UP,
         wanted.parts,
         lambda: wanted.shown(about, member.parameters),
-        lambda access, values: run(access, values, wanted, result),
+        partial(run, wanted=wanted, result=result),
     )
 
 
-def read_question(member: Member, about: Entity, name: Name, result: Result) -> Reading | Unread | None:
+def read_question(subject: Subject) -> Reading | Unread | None:
     """A method that counts records, or asks whether there are any."""
-    if name.verb not in COUNTS | QUESTIONS:
-        return None
+    member, about, name = subject.member, subject.about, subject.name
+    if isinstance(name, str):
+        return Unread(name)
     counts = name.verb in COUNTS
     wanted = wanted_by(member, about, name)
     if isinstance(wanted, str):

@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
-from urnshelf.readings.entities import Entity, plurals
+from urnshelf.readings.entities import Entity
 from urnshelf.readings.parameters import comparison_of
 from urnshelf.records.description import snake_case
 
@@ -33,6 +33,7 @@ _NOISE = frozenset(
 )
 _BY = frozenset({"by", "for", "with", "where", "in", "at", "from", "having", "matching", "of", "using"})
 _COMPARING = frozenset("after before since until between to above below over under min max".split())
+_ORDERS = frozenset({"order", "ordered", "sorted", "sort"})
 _TAILS = (["or", "none"], ["if", "exists"], ["with", "count"], ["and", "count"], ["with", "total"])
 
 
@@ -52,30 +53,32 @@ class Name(NamedTuple):
 
 def verb_of(method: str) -> str:
     """The word that opens the name; `bulk_insert` is an insert."""
-    return _words_of(method)[0]
+    return words_of(method)[0]
 
 
-def name_of(method: str, about: Entity, parameters: Sequence[str] = ()) -> Name | str:
+def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> Name | str:
     """The name taken apart, or the word that is not accounted for.
 
     Args:
-        method: its name.
+        words: of the name.
         about: its records.
         parameters: their names, which may account for a word: `list_after(after_id)`.
     """
-    verb, words = _verb(_words_of(method), about)
+    verb, words = _verb(words, about)
     for tail in _TAILS:
         if words[-len(tail) :] == tail:
             words = words[: -len(tail)]
-    words, order = _order(words, about)
+    order: list[str] = []
+    if not _ORDERS.isdisjoint(words):
+        words, order = _order(words, about)
     by: list[str] = []
     flags: list[tuple[str, Any, bool]] = []
     is_first = verb == "first"
     verb = "by" if verb in _BY else verb
     many = verb in ("list", "all", "stream", "iter", "iterate", "scan", "many", "search", "filter", "page", "paginate")
     while words:
-        own = _own_words(words, about)
         flag = _flag(words, about)
+        own = 0 if flag or words[0] in _BY else _own_words(words, about)
         if flag is not None:
             flags.append(flag[0])
             words = flag[1]
@@ -102,7 +105,8 @@ def name_of(method: str, about: Entity, parameters: Sequence[str] = ()) -> Name 
     return Name(verb, by, flags, order, is_first, many)
 
 
-def _words_of(method: str) -> list[str]:
+def words_of(method: str) -> list[str]:
+    """The words of a name; `bulk_insert` is an insert."""
     words = snake_case(method.strip("_")).split("_")
     return words[1:] if words[0] in ("bulk", "batch") and len(words) > 1 else words
 
@@ -138,13 +142,12 @@ def _own_words(words: list[str], about: Entity) -> int:
     for length in range(len(words), 0, -1):
         if "_".join(words[:length]) in about.names:
             return length
-    last = about.name.split("_")[-1]  # `get_report` of a QuayReport
-    return 1 if words and words[0] in {last, *plurals(last)} and words[0] not in about.flags else 0
+    return 1 if words and words[0] in about.last_words and words[0] not in about.flags else 0
 
 
 def _order(words: list[str], about: Entity) -> tuple[list[str], list[str]]:
     for start in range(len(words) - 2):
-        if words[start] in ("order", "ordered", "sorted", "sort") and words[start + 1] == "by":
+        if words[start] in _ORDERS and words[start + 1] == "by":
             rest = words[start + 2 :]
             descending = rest[-1] in ("desc", "descending")
             path = about.path("_".join(rest[:-1] if descending or rest[-1] in ("asc", "ascending") else rest))

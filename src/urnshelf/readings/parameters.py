@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
+from functools import partial
 from inspect import Parameter
 from typing import Any, NamedTuple
 
@@ -16,6 +17,7 @@ from urnshelf.readings.results import is_record_type, is_row_type
 from urnshelf.records.description import description_of
 from urnshelf.store.column import column
 from urnshelf.store.conditions import AllOf, Comparison, Condition, Not, OneOf, Predicate, Shown, TextPart, equals
+from urnshelf.store.definition import untold
 from urnshelf.store.values import Placeholder
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
@@ -110,32 +112,48 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Asked] | str:
         by: the fields that its name speaks of, which are those of its first parameters, in this order.
     """
     parts: list[Asked] = []
-    told = [one for name in by for one in _bounds(name, about)]
-    named = [p for p in member.signature.parameters.values() if p.kind is not Parameter.VAR_KEYWORD]
-    has_room = len([p for p in named if not _is_paging(p.name, about)]) >= len(told)
-    for position, (name, parameter) in enumerate(member.signature.parameters.items()):
+    told: list[str] = []
+    for name in by:
+        told += _bounds(name, about) if name.endswith("_between") else (name,)
+    paged = _paged(member, about, len(told))
+    position = 0
+    for name, parameter in member.signature.parameters.items():
         node = member.parameter_nodes[name]
-        is_paging = _is_paging(name, about) and has_room
-        if told and not is_paging and parameter.kind is not Parameter.VAR_KEYWORD:
+        if told and name not in paged and parameter.kind is not Parameter.VAR_KEYWORD:
             wanted = told.pop(0)
-            several = parameter.kind is Parameter.VAR_POSITIONAL
-            make = condition_maker(wanted, node, about, several)
-            if make is None and name.startswith(wanted.removesuffix("s")):  # `list_for_vessel(vessel_id)`
-                make = condition_maker(name, node, about, several)
-            if make is None:
-                return _no_field(about, wanted)
-            parts.append(_condition(name, position, make, parameter))
-            continue
-        part = _part(name, position, parameter, node, about)
+            part = _told_by_name(wanted, position, parameter, node, about)
+        else:
+            wanted = name
+            part = _part(name, position, parameter, node, about)
         if part is None:
-            return _no_field(about, name)
+            return _no_field(about, wanted)
         parts.append(part)
+        position += 1
     if told:
         return f"its name speaks of {told[0]!r}, but no parameter is left for it"
-    roles = {part.role for part in parts}
-    if Role.PAGE in roles and not roles & {Role.PAGE_SIZE, Role.LIMIT}:
+    if paged and Role.PAGE in paged.values() and not {Role.PAGE_SIZE, Role.LIMIT} & {*paged.values()}:
         return "it has a page, but no page size"
     return parts
+
+
+_NO_PAGING: dict[str, Role] = {}
+
+
+def _paged(member: Member, about: Entity, told: int) -> dict[str, Role]:
+    """The parameters of orders and pages, where enough others are left for the fields that the name speaks of."""
+    if PAGING.keys().isdisjoint(member.parameters):
+        return _NO_PAGING
+    found = {name: PAGING[name] for name in member.parameters if _is_paging(name, about)}
+    named = [p.name for p in member.signature.parameters.values() if p.kind is not Parameter.VAR_KEYWORD]
+    return found if len([name for name in named if name not in found]) >= told else _NO_PAGING
+
+
+def _told_by_name(wanted: str, position: int, parameter: Parameter, node: Node, about: Entity) -> Asked | None:
+    several = parameter.kind is Parameter.VAR_POSITIONAL
+    make = condition_maker(wanted, node, about, several)
+    if make is None and parameter.name.startswith(wanted.removesuffix("s")):  # `list_for_vessel(vessel_id)`
+        make = condition_maker(parameter.name, node, about, several)
+    return None if make is None else _condition(position, make, parameter)
 
 
 def _bounds(name: str, about: Entity) -> tuple[str, ...]:
@@ -150,22 +168,25 @@ def _is_paging(name: str, about: Entity) -> bool:
 
 def _part(name: str, position: int, parameter: Parameter, node: Node, about: Entity) -> Asked | None:
     optional = parameter.default is None
-    if _is_paging(name, about):
+    if name in PAGING and _is_paging(name, about):
         return Asked(PAGING[name], name, position, None, optional, parameter.default)
     if parameter.kind is Parameter.VAR_KEYWORD or (name in _FILTERS and is_row_type(node)):
         return Asked(Role.CONDITION, name, position, lambda values: _by_names(values, about), optional)
     make = condition_maker(name, node, about, parameter.kind is Parameter.VAR_POSITIONAL)
-    return None if make is None else _condition(name, position, make, parameter)
+    return None if make is None else _condition(position, make, parameter)
 
 
-def _condition(name: str, position: int, make: Make, parameter: Parameter) -> Asked:
-    return Asked(Role.CONDITION, name, position, _unless_unclear(make, parameter), parameter.default is None)
+def _condition(position: int, make: Make, parameter: Parameter) -> Asked:
+    default = parameter.default
+    if not default and isinstance(default, (str, tuple, list, frozenset)):
+        make = _unless_unclear(make, parameter)
+    return Asked(Role.CONDITION, parameter.name, position, make, default is None)
 
 
 def _unless_unclear(make: Make, parameter: Parameter) -> Make:
     """An empty default may mean anything at all, or just what is empty: a call that relies on it is left to a cue."""
     default = parameter.default
-    if default or not isinstance(default, (str, tuple, list, frozenset)) or isinstance(make(default), TextPart):
+    if isinstance(make(default), TextPart):
         return make
 
     def clear(value: Any) -> Condition:
@@ -180,7 +201,7 @@ def condition_maker(name: str, node: Node, about: Entity, several: bool = False)
     """What makes a condition of an argument of this name and type; None where that is not certain."""
     if "__" in name or name.endswith("_"):
         name = re.sub("__+", "_", name).removesuffix("_")
-    several = several or is_collection_type(node)
+    several = several or node.kind in _COLLECTIONS
     return (
         _equality(name, several, node, about)
         or _one_of(name, several, node, about)
@@ -191,15 +212,15 @@ def condition_maker(name: str, node: Node, about: Entity, several: bool = False)
 
 
 def _equality(name: str, several: bool, node: Node, about: Entity) -> Make | None:
-    path = _key_path(name, about) or about.path(name)
+    path = about.key_fields[0] if name in about.key_words and len(about.key_fields) == 1 else about.path(name)
     if path is None:
         flag = about.flags.get(name)
         return None if flag is None or several else lambda value: _flag_condition(flag, value)
-    if not _can_equal(_item(node) if several else node, _field_node(path, about)):
+    if not _can_equal(_item(node) if several else node, about.node_of(path)):
         return None
     if several:
         return lambda values: column(path).one_of(values)
-    return lambda value: equals(path, value)
+    return partial(equals, path)
 
 
 def _flag_condition(flag: tuple[str, Any], value: Any) -> Condition:
@@ -220,7 +241,7 @@ def _one_of(name: str, several: bool, node: Node, about: Entity) -> Make | None:
             field.endswith("y") and name == f"{field[:-1]}ies"
         ):
             path = _key_path(field, about) or about.path(field)
-            if path is not None and _can_equal(_item(node), _field_node(path, about)):
+            if path is not None and _can_equal(_item(node), about.node_of(path)):
                 return lambda values: column(path).one_of(values)
     return None
 
@@ -240,7 +261,7 @@ def _of_parent(name: str, node: Node, about: Entity) -> Make | None:
     """A record of another type, which the records refer to by its key."""
     if not is_record_type(node.bare) or node.bare is about.record_type:
         return None
-    parent = entity(node.bare)
+    parent = entity(untold(node.bare))
     if len(parent.key_fields) != 1:
         return None
     for field in (f"{name}_id", f"{parent.name}_id"):
@@ -275,8 +296,8 @@ def _known_paths(condition: Condition, about: Entity) -> Condition:
 
 def _filter_record(form: Any, about: Entity) -> Make | None:
     """A record whose every field is a filter; those that are None ask for nothing."""
-    nodes = entity(form).nodes
-    makers = {field: condition_maker(field, node, about) for field, node in nodes.items()}
+    fields = untold(form).described.fields
+    makers = {name: condition_maker(name, field.node, about) for name, field in fields.items()}
     certain = {field: make for field, make in makers.items() if make is not None}
     if not makers or len(certain) < len(makers):
         return None
@@ -304,11 +325,12 @@ def _by_names(values: Any, about: Entity) -> Condition:
     return AllOf(conditions)
 
 
+_COLLECTIONS = frozenset({Kind.ITEMS, Kind.TUPLE})
 _SEVERAL = node_of(list)
 
 
 def _moment_path(name: str, about: Entity) -> str | None:
-    found = [field for field in (f"{name}_at", f"{name}_on") if _field_node(field, about).bare in (datetime, date)]
+    found = [field for field in (f"{name}_at", f"{name}_on") if about.node_of(field).bare in (datetime, date)]
     return found[0] if len(found) == 1 else None
 
 
@@ -316,14 +338,9 @@ def _key_path(name: str, about: Entity) -> str | None:
     return about.key_fields[0] if len(about.key_fields) == 1 and about.is_key(name) else None
 
 
-def _field_node(path: str, about: Entity) -> Node:
-    """The type of a field; of anything for one inside a record, whose type is not compared."""
-    return about.nodes.get(path, ANYTHING)
-
-
 def is_collection_type(node: Node) -> bool:
     """Whether a type is a collection of items."""
-    return node.kind in (Kind.ITEMS, Kind.TUPLE)
+    return node.kind in _COLLECTIONS
 
 
 def _item(node: Node) -> Node:
@@ -336,7 +353,7 @@ def _can_equal(given: Node, field: Node) -> bool:
     Where one of the types is not told, or is no plain class, it is taken for granted; but what collections have to do
     with each other (all of these, any of them, just these) is not.
     """
-    if is_collection_type(field):
+    if field.kind in _COLLECTIONS:
         return False
     mine, theirs = given.bare, field.bare
     if not (given.is_known and field.is_known and isinstance(mine, type) and isinstance(theirs, type)):
@@ -349,7 +366,7 @@ def _can_equal(given: Node, field: Node) -> bool:
 def _no_field(about: Entity, name: str) -> str:
     path = _key_path(name, about) or about.path(name)
     if path is not None:
-        told = type_name(_field_node(path, about).bare)
+        told = type_name(about.node_of(path).bare)
         return f"it is not certain how {name!r} compares with a field of type {told}"
     return f"{about.record_type.__name__} has no field {name!r}"
 

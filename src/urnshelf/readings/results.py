@@ -24,44 +24,66 @@ class Result(NamedTuple):
     node: Node | None = None
 
 
-_SIMPLE = {
-    Kind.NONE: Promised.NONE,
-    Kind.ANY: Promised.UNKNOWN,
-    Kind.UNKNOWN: Promised.UNKNOWN,
-}
-
-
 @remembered
 def result_of(node: Node) -> Result:
     """What kind of answer a promised type asks for."""
-    kind = _SIMPLE.get(node.kind)
-    if kind is None and node.bare in (bool, int) and not node.optional:
-        kind = Promised.BOOL if node.bare is bool else Promised.INT
-    if kind is not None:
-        return Result(kind, node=node)
-    found = _of_records(node)
-    if found is None:
-        return Result(Promised.OTHER, node=node)
-    if not node.optional:
+    found = _TELLERS.get(node.kind, _other)(node)
+    if not node.optional or found.kind is Promised.OTHER:
         return found
     return found._replace(kind=Promised.ONE_OR_NONE) if found.kind is Promised.ONE else Result(Promised.OTHER)
 
 
-def _of_records(node: Node) -> Result | None:
-    if is_record_type(node.bare):
-        return Result(Promised.ONE, node.bare)
-    if is_row_type(node) and _is_open_row(node):
-        return Result(Promised.ONE, None, list, True)
-    if node.kind is Kind.MAPPING and len(node.args) == 2 and is_record_type(node.args[1].bare):
-        return Result(Promised.BY_KEY, node.args[1].bare)
-    if node.kind is Kind.TUPLE:
-        return _page(node)
-    if node.kind not in (Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM) or not node.args:
-        return None
-    item = result_of(node.item)
-    if item.kind is not Promised.ONE:
-        return None
+def _other(node: Node) -> Result:
+    return Result(Promised.OTHER, node=node)
+
+
+def _none(node: Node) -> Result:
+    return Result(Promised.NONE, node=node)
+
+
+def _unknown(node: Node) -> Result:
+    return Result(Promised.UNKNOWN, node=node)
+
+
+def _one(node: Node) -> Result:
+    if node.bare is bool or node.bare is int:
+        return Result(Promised.BOOL if node.bare is bool else Promised.INT, node=node)
+    return Result(Promised.ONE, node.bare) if is_record_type(node.bare) else Result(Promised.OTHER, node=node)
+
+
+def _many(node: Node) -> Result:
+    item = result_of(node.item) if node.args else None
+    if item is None or item.kind is not Promised.ONE:
+        return Result(Promised.OTHER, node=node)
     return Result(Promised.MANY, item.record_type, _collector(node), item.as_row)
+
+
+def _mapping(node: Node) -> Result:
+    if is_row_type(node) and (not node.args or not node.args[1].is_known):
+        return Result(Promised.ONE, None, list, True)
+    if len(node.args) == 2 and is_record_type(node.args[1].bare):
+        return Result(Promised.BY_KEY, node.args[1].bare)
+    return Result(Promised.OTHER, node=node)
+
+
+def _page(node: Node) -> Result:
+    if len(node.args) == 2 and node.args[1].bare is int:
+        many = result_of(node.args[0])
+        if many.kind is Promised.MANY:
+            return many._replace(kind=Promised.PAGE)
+    return Result(Promised.OTHER, node=node)
+
+
+_TELLERS: dict[Kind, Callable[[Node], Result]] = {
+    Kind.NONE: _none,
+    Kind.ANY: _unknown,
+    Kind.UNKNOWN: _unknown,
+    Kind.CLASS: _one,
+    Kind.TYPED_DICT: _one,
+    Kind.MAPPING: _mapping,
+    Kind.TUPLE: _page,
+    **dict.fromkeys((Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM), _many),
+}
 
 
 def _collector(node: Node) -> Collect:
@@ -70,13 +92,6 @@ def _collector(node: Node) -> Collect:
         return iter  # type: ignore[return-value]
     made = ITEM_TYPES.get(node.origin, list)
     return set if made is frozenset and node.origin is not frozenset else made
-
-
-def _page(node: Node) -> Result | None:
-    if len(node.args) != 2 or node.args[1].bare is not int:
-        return None
-    many = result_of(node.args[0])
-    return many._replace(kind=Promised.PAGE) if many.kind is Promised.MANY else None
 
 
 @remembered
@@ -90,7 +105,3 @@ def is_row_type(node: Node) -> bool:
     if node.kind is not Kind.MAPPING:
         return False
     return not node.args or (node.args[0].bare is str and not is_record_type(node.args[1].bare))
-
-
-def _is_open_row(node: Node) -> bool:
-    return not node.args or not node.args[1].is_known

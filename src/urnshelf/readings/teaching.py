@@ -11,8 +11,7 @@ from urnshelf.calls.ledger import LiveCall
 from urnshelf.calls.replies import Pending
 from urnshelf.calls.target import Target, state_of, target_of
 from urnshelf.errors import CueRefused, ReplyRefused
-from urnshelf.interfaces.members import Interface, Member
-from urnshelf.readings.operations import Operation, ReadParameter
+from urnshelf.readings.operations import Operation
 from urnshelf.records.copies import keep
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
@@ -39,12 +38,6 @@ class Lesson:
         if promise.stream == "async" and not hasattr(reply, "__aiter__"):
             return _streamed(reply)
         return self._checked(call, reply)
-
-    def parameters(self, member: Member, interface: Interface) -> tuple[ReadParameter, ...]:
-        """What the method's parameters stand for, as far as their names and types tell."""
-        from urnshelf.readings.reader import roles_of  # loaded late, as all readers are
-
-        return roles_of(member, interface)
 
     async def _checked_later(self, call: LiveCall, reply: Any) -> Any:
         return self._checked(call, await reply)

@@ -7,8 +7,9 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.calls.target import FakeState
 from urnshelf.errors import UnitRefused
-from urnshelf.interfaces.members import Interface, Member
+from urnshelf.interfaces.members import Interface
 from urnshelf.readings.operations import Operation, Reading, ReadParameter, Role, Unread
+from urnshelf.readings.subject import Subject
 from urnshelf.store.journal import Journal
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -29,9 +30,10 @@ def is_unit_of_work(interface: Interface) -> bool:
     return "commit" in interface.members and bool(_ENTER & interface.members.keys())
 
 
-def read_unit(member: Member, interface: Interface) -> Reading | Unread | None:
+def read_unit(subject: Subject) -> Reading | Unread | None:
     """What a method of a unit of work does; None for one that is no unit's."""
-    if member.kind == "attribute" or not is_unit_of_work(interface) or member.name not in MEANINGS:
+    member = subject.member
+    if member.name not in MEANINGS or member.kind == "attribute" or not is_unit_of_work(subject.interface):
         return None
     if member.name not in _LEAVE and member.parameters:
         return Unread(f"the parameter {member.parameters[0]!r} is not accounted for")

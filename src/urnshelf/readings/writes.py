@@ -9,7 +9,7 @@ from typing import Any
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity, item_record
 from urnshelf.readings.look_ups import wanted_by
-from urnshelf.readings.names import ADDS, REMOVES, SAVES, UPDATES, Name, verb_of
+from urnshelf.readings.names import ADDS, REMOVES, SAVES, UPDATES, Name
 from urnshelf.readings.operations import (
     Access,
     NotCertain,
@@ -22,6 +22,7 @@ from urnshelf.readings.operations import (
 )
 from urnshelf.readings.parameters import is_collection_type, row_of
 from urnshelf.readings.results import Result, is_row_type, result_of
+from urnshelf.readings.subject import Subject
 from urnshelf.records.description import snake_case
 from urnshelf.store.values import Placeholder, identifier, literal
 from urnshelf.store.views import View
@@ -35,11 +36,9 @@ _CHANGES = frozenset(
 Store = Callable[[View[Any], Any], Any]
 
 
-def read_write(member: Member, about: Entity, name: Name | str, result: Result) -> Reading | Unread | None:
+def read_write(subject: Subject) -> Reading | Unread | None:
     """A method that adds, saves or updates."""
-    verb = verb_of(member.name) if isinstance(name, str) else name.verb
-    if verb not in ADDS | SAVES | UPDATES:
-        return None
+    member, about, name, result, verb = subject.member, subject.about, subject.name, subject.result, subject.verb
     set_field = _set_field(member, about, verb)
     if set_field is not None:
         return set_field
@@ -63,17 +62,14 @@ def read_write(member: Member, about: Entity, name: Name | str, result: Result) 
     return Unread(f"{verb!r} is read with one {about.record_type.__name__}, with several, or with values of its fields")
 
 
-def read_setter(member: Member, about: Entity) -> Reading | Unread | None:
+def read_setter(subject: Subject) -> Reading | Unread | None:
     """`set_<field>(key, value)`."""
-    verb = verb_of(member.name)
-    return _set_field(member, about, verb) if verb in ("set", "mark", "change") else None
+    return _set_field(subject.member, subject.about, subject.words[0])
 
 
-def read_removal(member: Member, about: Entity, name: Name | str, result: Result) -> Reading | Unread | None:
+def read_removal(subject: Subject) -> Reading | Unread | None:
     """A method that removes."""
-    verb = verb_of(member.name) if isinstance(name, str) else name.verb
-    if verb not in REMOVES | {"clear", "purge", "truncate"}:
-        return None
+    member, about, name, result, verb = subject.member, subject.about, subject.name, subject.result, subject.verb
     if isinstance(name, str):
         return Unread(name)
     if result.kind in (Promised.MANY, Promised.OTHER, Promised.PAGE, Promised.BY_KEY):
@@ -102,7 +98,7 @@ def given_as(parameter: Parameter, node: Node, about: Entity) -> ReadParameter:
     """What an argument is: a record, several, a key, values of fields, one field, or nothing that is known."""
     name = parameter.name
     role = _role(parameter, node, about)
-    if role is Role.OTHER and name in about.nodes:
+    if role is Role.OTHER and name in about.fields:
         return ReadParameter(name, Role.FIELD, name, "=")
     is_key = role is Role.KEY and len(about.key_fields) == 1
     return ReadParameter(name, role, about.key_fields[0], "=") if is_key else ReadParameter(name, role)
@@ -254,8 +250,8 @@ def _reply_of_storing(result: Result, role: Role, about: Entity) -> Callable[[Vi
         return (lambda table, stored: len(stored)) if result.kind is Promised.INT else None
     if result.kind in (Promised.ONE, Promised.ONE_OR_NONE, Promised.UNKNOWN):
         return lambda table, stored: row_of(stored[0]) if result.as_row else stored[0]
-    key = about.nodes.get(path_of_key(about))
-    is_key = key is not None and result.node is not None and not result.node.optional and result.node.bare == key.bare
+    key = about.node_of(path_of_key(about))
+    is_key = key.is_known and result.node is not None and not result.node.optional and result.node.bare == key.bare
     if result.kind is Promised.INT or (result.kind is Promised.OTHER and is_key):
         return lambda table, stored: table.key_of(stored[0])
     return None

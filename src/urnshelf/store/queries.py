@@ -36,6 +36,8 @@ class Selection(Generic[V]):
         self._order = order
         self._most = most
         self._skipped = skipped
+        self.is_paged = most is not None or skipped > 0
+        """Whether it gives only some of what fulfils its conditions."""
 
     def order_by(self, *fields: str) -> Self:
         """The same, in this order; records that are equal in it stay in order of key, and None comes first.
@@ -183,7 +185,9 @@ class Query(Selection[V]):
         return self._source.copies(self._rows())
 
     def _rows(self) -> list[Any]:
-        return self._cut(self._sorted(self._source.rows(self._condition)))
+        rows = self._source.rows(self._condition)
+        rows = self._sorted(rows) if self._order else rows
+        return self._cut(rows) if self.is_paged else rows
 
     def _values(self, field: str) -> list[Any]:
         read = reader(self._source.check_path(field))
@@ -196,11 +200,6 @@ class Query(Selection[V]):
             what: what stands before FROM.
         """
         return self._sql(what, self._source.key_fields)
-
-    @property
-    def is_paged(self) -> bool:
-        """Whether it gives only some of the records that fulfil its conditions."""
-        return self._most is not None or self._skipped > 0
 
     @property
     def conditions(self) -> tuple[Condition, ...]:

@@ -62,9 +62,14 @@ class Store:
         """The records of this type; none when there was never one."""
         return self._views[record_type].all() if record_type in self._views else []
 
+    def definition(self, record_type: type) -> Definition:
+        """How the records of a type are stored."""
+        view = self._views.get(record_type)
+        return untold(cast(Any, record_type)) if view is None else view.stored.definition
+
     def key_of(self, record_type: type) -> tuple[str, ...]:
         """The fields of a type's primary key on this shelf."""
-        return self.view(record_type).key_fields
+        return self.definition(record_type).key_fields
 
     def let_go(self) -> None:
         """Forget all records."""

@@ -7,6 +7,7 @@ import collections.abc as abc
 import dataclasses
 import typing
 from enum import Enum, auto
+from types import GenericAlias
 from typing import Any, NamedTuple, TypeVar, get_args, get_origin
 
 from urnshelf.caches import remembered
@@ -108,12 +109,13 @@ class Node:
     )  # fmt: skip
 
     def __init__(self, form: Any) -> None:
-        peeled = _peeled(form)
+        is_bare = type(form) is type or (type(form) is GenericAlias and form.__origin__ is not tuple)
+        peeled = _Peeled(form, (), _NO_QUALIFIERS, False) if is_bare else _peeled(form)
         self.form = form
         self.optional = peeled.optional
         self.notes = peeled.notes
         self.qualifiers = peeled.qualifiers
-        self.kind = _kind_of(peeled.form)
+        self.kind = _KINDS.get(get_origin(form) or form, Kind.CLASS) if is_bare else _kind_of(peeled.form)
         self.is_known = self.kind not in (Kind.ANY, Kind.UNKNOWN)
         self.bare: Any = peeled.form if self.is_known else Any
         self.is_enum = isinstance(self.bare, type) and issubclass(self.bare, Enum)
@@ -143,6 +145,9 @@ class Node:
 
     def __repr__(self) -> str:
         return f"<node {self.form!r}>"
+
+
+_NO_QUALIFIERS: frozenset[str] = frozenset()
 
 
 class _Peeled(NamedTuple):
