@@ -82,8 +82,12 @@ class Desk:
                 break
         self.ledger.append((call, code, offset, *kept))
         try:
-            reply = call.reply = self._answer(call)
-            return reply
+            for answerer in self.answerers:
+                reply = answerer(call)
+                if reply is not NO_REPLY:
+                    call.reply = reply
+                    return reply
+            raise self._refusal(call)
         except BaseException as error:
             call.error = told = self._told(call, error)
             if told is error:
@@ -103,11 +107,12 @@ class Desk:
         call.task = _current_task()
         self.ledger.append((call, code, offset, *keep_each(live)))
         try:
-            reply = self._answer(call)
-            if type(reply) is Pending:
-                reply = await reply.awaitable
-            call.reply = reply
-            return reply
+            for answerer in self.answerers:
+                reply = answerer(call)
+                if reply is not NO_REPLY:
+                    call.reply = await reply.awaitable if type(reply) is Pending else reply
+                    return call.reply
+            raise self._refusal(call)
         except BaseException as error:
             call.error = told = self._told(call, error)
             if told is error:
@@ -115,13 +120,6 @@ class Desk:
             raise told from None
         finally:
             call.live = ()
-
-    def _answer(self, call: LiveCall) -> Any:
-        for answerer in self.answerers:
-            reply = answerer(call)
-            if reply is not NO_REPLY:
-                return reply
-        raise self._refusal(call)
 
     def calls(self, chosen: Callable[[Entry], bool] = lambda _: True) -> list[Call]:
         """The calls so far that are chosen, in order."""

@@ -69,6 +69,8 @@ class Target:
 
     caller: CodeType | None = None
     cues: tuple[Line, ...] = ()
+    own_promise: Promise | None = None
+    """What it gives, where that is another thing than its member promises."""
     is_look_up = False
     """Whether a call of it only looks, so that nobody need look at it in turn."""
 
@@ -76,7 +78,7 @@ class Target:
         self.state = state
         self.member = member
         self.desk = state.desk
-        self.promise: Promise = self._promised()
+        self.promise = self.own_promise or member.promise
         """What a call gives."""
         self.take: Callable[..., Any] = state.desk.take_later if self.promise.awaited else state.desk.take
 
@@ -110,9 +112,6 @@ class Target:
 
     def was_cued(self) -> None:
         """A reply was set on it."""
-
-    def _promised(self) -> Promise:
-        return self.member.promise
 
 
 class MethodTarget(Target):
@@ -153,6 +152,8 @@ _NOTHING = Promise(node_of(None))
 class AssignmentTarget(Target):
     """An attribute that is assigned."""
 
+    own_promise = _NOTHING
+
     @property
     def name(self) -> str:
         """`TideService.depth =`."""
@@ -172,9 +173,6 @@ class AssignmentTarget(Target):
 
     def bind(self, *args: Any, **kwargs: Any) -> tuple[Any, ...]:
         return _bound_value(*args, **kwargs)
-
-    def _promised(self) -> Promise:
-        return _NOTHING
 
 
 def _bound_value(value: Any, /) -> tuple[Any]:

@@ -76,14 +76,14 @@ class Member:
         """What it promises; resolved when first asked."""
         if self.kind == "attribute":
             return Promise(node_of(self._resolved(self.annotation)))
-        if _is_context_manager(self.function):
+        if hasattr(self.function, "__wrapped__") and _is_context_manager(self.function):
             return self._context_promise()
         returned = self._returned()
         if returned is Any and inspect.isgeneratorfunction(self.function):
             return Promise(stream="sync")
         if returned is Any and inspect.isasyncgenfunction(self.function):
             return Promise(stream="async")
-        return promise_of(returned, self.is_async)
+        return promise_of(returned, inspect.iscoroutinefunction(self.function))
 
     @functools.cached_property
     def raises(self) -> tuple[type[BaseException], ...]:

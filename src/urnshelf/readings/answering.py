@@ -14,7 +14,6 @@ from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.operations import Access, NotCertain, Reading, ReadParameter, Unread
 from urnshelf.readings.teaching import Lessons
 from urnshelf.readings.units import Units
-from urnshelf.store.definition import Definition
 from urnshelf.store.key_values import KeyValues
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
@@ -70,18 +69,19 @@ class Readings:
 
     def read(self, member: Member, interface: Interface) -> Reading | Unread:
         """What the method stands for, or why that is not certain."""
-        return _reader().read(member, interface, self._definition(member, interface))  # type: ignore[no-any-return]
+        reader = _reader()
+        record_type = reader.record_type_of(member, interface)
+        definition = None if record_type is None else self._store.definition(record_type)
+        return reader.read(member, interface, definition)  # type: ignore[no-any-return]
 
     def parameters_of(self, member: Member, interface: Interface) -> tuple[ReadParameter, ...]:
         """What each parameter of a method stands for, as data: of one that is read, and of one that is taught."""
         reading = self.read(member, interface)
         if isinstance(reading, Reading) and self.lessons.of_function(member.function) is None:
             return reading.parameters
-        return _reader().roles_of(member, self._definition(member, interface))  # type: ignore[no-any-return]
-
-    def _definition(self, member: Member, interface: Interface) -> Definition | None:
         record_type = _reader().record_type_of(member, interface)
-        return None if record_type is None else self._store.definition(record_type)
+        definition = None if record_type is None else self._store.definition(record_type)
+        return _reader().roles_of(member, definition)  # type: ignore[no-any-return]
 
     def see_through(self, state: FakeState, view: View[Any]) -> None:
         """Let a fake see the records of one type only through this view."""
@@ -99,9 +99,11 @@ class Readings:
 
     def _run(self, reading: Reading, call: LiveCall) -> Any:
         state = call.target.state
-        access = Access(self._seen_by(state, reading), state, self._units, call)
+        is_plain = reading.record_type is not None and not self._views
+        seen = self._store.view(reading.record_type) if is_plain else self._seen_by(state, reading)
+        access = Access(seen, state, self._units, call)
         with self._store.lock:
-            writer = self._units.writer_of(state.interface.form)
+            writer = self._units.writer_of(state.interface.form) if self._units.open else None
             if writer is None:
                 return reading.run(access, call.live)
             self._store.journal.writer = writer

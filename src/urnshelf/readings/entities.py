@@ -35,7 +35,7 @@ class Entity:
         self.key_fields = definition.key_fields
         self.name = definition.table_name
         self.names = frozenset({self.name, *plurals(self.name)})
-        self.last_words = self.names | _last_words(self.name)
+        self.last_words = self.names | _last_words(self.name) if "_" in self.name else self.names
         """The record's own name, many of it, and the same of its last word: `report` of a QuayReport."""
         own = self.key_fields if len(self.key_fields) == 1 else ()
         by_name = ("id", "pk", "key", "identifier", f"{self.name}_id", f"{self.name}_key", *own)

@@ -44,8 +44,10 @@ def is_key_value_store(interface: Interface) -> bool:
     setters, getters = _SETTERS & members.keys(), _GETTERS & members.keys()
     if not setters or not getters:
         return False
-    is_set = any(_is_setter(members[name]) for name in setters)
-    return is_set and any(members[name].parameters[:1] and members[name].parameters[0] in _KEYS for name in getters)
+    for name in getters:
+        if next(iter(members[name].signature.parameters), "") in _KEYS:
+            return any(_is_setter(members[setter]) for setter in setters)
+    return False
 
 
 def _is_setter(member: Member) -> bool:

@@ -124,7 +124,7 @@ def read_look_up(subject: Subject) -> Reading | Unread | None:
     wanted = wanted_by(member, about, name)
     if isinstance(wanted, str):
         return Unread(wanted)
-    run = _run_of(result, wanted, name, about)
+    run = _RUNS.get(result.kind) or _run_untold(result, wanted, name, about)
     if run is None:
         return Unread(_wrong_promise(name.verb, result))
     if run is _one and not (wanted.parts or wanted.flags or wanted.is_first):
@@ -162,10 +162,10 @@ def read_question(subject: Subject) -> Reading | Unread | None:
     return Reading(about.record_type, Operation.COUNT if counts else Operation.EXISTS, wanted.parts, tell, answer)
 
 
-def _run_of(result: Result, wanted: Wanted, name: Name, about: Entity) -> Any:
-    """How the records are given; where nothing is promised in writing, the name must tell."""
+def _run_untold(result: Result, wanted: Wanted, name: Name, about: Entity) -> Any:
+    """How the records are given where nothing is promised in writing: the name must tell."""
     if result.kind is not Promised.UNKNOWN:
-        return _RUNS.get(result.kind)
+        return None
     if name.many:
         return _many
     by_key = len(wanted.parts) == 1 and wanted.parts[0].role is Role.CONDITION and _asks_for_key(wanted, about)
@@ -204,7 +204,8 @@ def _one_as_it_may_be(access: Access, values: tuple[Any, ...], wanted: Wanted, r
 def _many(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
     query = wanted.query(access.table, values)
     access.did(query)
-    return result.collect(map(row_of, query) if result.as_row else iter(query))
+    found = query.all()
+    return result.collect([row_of(record) for record in found] if result.as_row else found)
 
 
 def _by_key(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:  # noqa: ARG001

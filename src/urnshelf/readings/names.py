@@ -77,13 +77,13 @@ def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> 
     verb = "by" if verb in _BY else verb
     many = verb in ("list", "all", "stream", "iter", "iterate", "scan", "many", "search", "filter", "page", "paginate")
     while words:
-        flag = _flag(words, about)
+        flag = None if words[0] == "by" else _flag(words, about)
         own = 0 if flag or words[0] in _BY else _own_words(words, about)
         if flag is not None:
             flags.append(flag[0])
             words = flag[1]
         elif words[0] in _BY:
-            by += _split("_".join(words[1:]), about) if len(words) > 1 else []
+            by += _fields_of(words[1:], about)
             words = []
         elif own:
             many = many or "_".join(words[:own]) != about.name
@@ -107,7 +107,8 @@ def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> 
 
 def words_of(method: str) -> list[str]:
     """The words of a name; `bulk_insert` is an insert."""
-    words = snake_case(method.strip("_")).split("_")
+    name = method.strip("_")
+    words = (name if name.islower() else snake_case(name)).split("_")
     return words[1:] if words[0] in ("bulk", "batch") and len(words) > 1 else words
 
 
@@ -156,10 +157,19 @@ def _order(words: list[str], about: Entity) -> tuple[list[str], list[str]]:
     return words, []
 
 
+def _fields_of(words: list[str], about: Entity) -> list[str]:
+    """The fields after `by`."""
+    if words[:1] and words[0] in ("the", "its", "a", "an"):
+        words = words[1:]
+    if "and" in words:
+        return _split("_".join(words), about)
+    return ["_".join(words)] if words else []
+
+
 def _split(joined: str, about: Entity) -> list[str]:
     """The fields after `by`, joined by `and`; a field may have an `and` in its own name."""
     if about.path(joined) is not None or "_and_" not in joined:
-        return [re.sub(r"^(the|its|a|an)_", "", joined)]
+        return [joined]
     for match in re.finditer("_and_", joined):
         head = joined[: match.start()]
         if about.path(head) is not None or about.is_key(head) or match.end() == len(joined):

@@ -115,7 +115,7 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Asked] | str:
     told: list[str] = []
     for name in by:
         told += _bounds(name, about) if name.endswith("_between") else (name,)
-    paged = _paged(member, about, len(told))
+    paged = _NO_PAGING if PAGING.keys().isdisjoint(member.parameters) else _paged(member, about, len(told))
     position = 0
     for name, parameter in member.signature.parameters.items():
         node = member.parameter_nodes[name]
@@ -141,8 +141,6 @@ _NO_PAGING: dict[str, Role] = {}
 
 def _paged(member: Member, about: Entity, told: int) -> dict[str, Role]:
     """The parameters of orders and pages, where enough others are left for the fields that the name speaks of."""
-    if PAGING.keys().isdisjoint(member.parameters):
-        return _NO_PAGING
     found = {name: PAGING[name] for name in member.parameters if _is_paging(name, about)}
     named = [p.name for p in member.signature.parameters.values() if p.kind is not Parameter.VAR_KEYWORD]
     return found if len([name for name in named if name not in found]) >= told else _NO_PAGING

@@ -41,7 +41,7 @@ def _unknown(subject: Subject) -> Unread:
 
 _ANY: frozenset[str] = frozenset()
 READERS = (
-    Reader(_ANY, read_unit),
+    Reader(frozenset({"enter", "aenter", "begin", "start", "exit", "aexit", "commit", "rollback"}), read_unit),
     Reader(_ANY, read_key_value),
     Reader(_ANY, _no_method),
     Reader(frozenset({"set", "mark", "change"}), read_setter),
@@ -57,7 +57,8 @@ READERS = (
 @remembered
 def record_type_of(member: Member, interface: Interface) -> Any:
     """The record type that the method is about; None for a unit of work, which is about several."""
-    return None if is_unit_of_work(interface) else record_of(member, interface)
+    is_unit = "commit" in interface.members and is_unit_of_work(interface)
+    return None if is_unit else record_of(member, interface)
 
 
 @remembered
@@ -70,8 +71,10 @@ def read(member: Member, interface: Interface, definition: Definition | None) ->
         definition: how the records that it is about are stored; None where it is about none.
     """
     subject = Subject(member, interface, definition)
+    verb = subject.words[0]
+    is_told = definition is None or (verb in VERBS and subject.words[-1] not in QUESTIONS)
     for reader in READERS:
-        if reader.verbs and subject.words[0] not in reader.verbs and subject.verb not in reader.verbs:
+        if reader.verbs and verb not in reader.verbs and (is_told or subject.verb not in reader.verbs):
             continue
         found = reader.read(subject)
         if found is not None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import collections.abc as abc
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
@@ -11,6 +12,15 @@ from urnshelf.records.description import describe, looks_like_record
 from urnshelf.types.nodes import ITEM_TYPES, Kind, Node
 
 Collect = Callable[[list[Any]], Any]
+
+
+_COLLECTORS: dict[Any, Collect] = {
+    **ITEM_TYPES,
+    abc.Set: set,
+    abc.Iterator: iter,  # type: ignore[dict-item]
+    abc.Generator: iter,  # type: ignore[dict-item]
+}
+"""What is made of a list of records; an async stream is made of it by the answerer."""
 
 
 class Result(NamedTuple):
@@ -52,10 +62,13 @@ def _one(node: Node) -> Result:
 
 
 def _many(node: Node) -> Result:
-    item = result_of(node.item) if node.args else None
+    args = node.args
+    if args and args[0].kind is Kind.CLASS and not args[0].optional and is_record_type(args[0].bare):
+        return Result(Promised.MANY, args[0].bare, _COLLECTORS.get(node.origin, list))
+    item = result_of(args[0]) if args else None
     if item is None or item.kind is not Promised.ONE:
         return Result(Promised.OTHER, node=node)
-    return Result(Promised.MANY, item.record_type, _collector(node), item.as_row)
+    return Result(Promised.MANY, item.record_type, _COLLECTORS.get(node.origin, list), item.as_row)
 
 
 def _mapping(node: Node) -> Result:
@@ -84,14 +97,6 @@ _TELLERS: dict[Kind, Callable[[Node], Result]] = {
     Kind.TUPLE: _page,
     **dict.fromkeys((Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM), _many),
 }
-
-
-def _collector(node: Node) -> Collect:
-    """What is made of a list; an async stream is made of it by the answerer."""
-    if node.kind is Kind.STREAM:
-        return iter  # type: ignore[return-value]
-    made = ITEM_TYPES.get(node.origin, list)
-    return set if made is frozenset and node.origin is not frozenset else made
 
 
 @remembered

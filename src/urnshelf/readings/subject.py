@@ -20,29 +20,25 @@ class Subject:
         definition: how the records that it is about are stored; None where it is about none.
     """
 
+    about: Entity
+    """Its records; there is none for a method that is about no records."""
+
     def __init__(self, member: Member, interface: Interface, definition: Definition | None) -> None:
         self.member = member
         self.interface = interface
         self.definition = definition
         self.words = words_of(member.name)
-
-    @cached_property
-    def about(self) -> Entity:
-        """Its records; only for a method that is about some."""
-        assert self.definition is not None
-        return entity(self.definition)
+        self.result: Result = result_of(member.promise.node)
+        """What it promises."""
+        if definition is not None:
+            self.about = entity(definition)
 
     @cached_property
     def name(self) -> Name | str:
         """Its name taken apart, or the word that is not accounted for."""
         return name_of(self.words, self.about, self.member.parameters)
 
-    @property
+    @cached_property
     def verb(self) -> str:
         """The word that opens the name, or what stands for it: `berths_by_harbour` lists."""
         return self.words[0] if isinstance(self.name, str) else self.name.verb
-
-    @cached_property
-    def result(self) -> Result:
-        """What it promises."""
-        return result_of(self.member.promise.node)

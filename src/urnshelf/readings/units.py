@@ -64,25 +64,24 @@ class Units:
 
     def __init__(self, journal: Journal) -> None:
         self._journal = journal
-        self._open: list[OpenUnit] = []
+        self.open: list[OpenUnit] = []
+        """Those that were begun, and not left yet."""
 
     def writer_of(self, form: Any) -> OpenUnit | None:
         """The open unit that a repository of this interface belongs to."""
-        if not self._open:
-            return None
-        return next((unit for unit in self._open if form in unit.own), None)
+        return next((unit for unit in self.open if form in unit.own), None)
 
     def begin(self, state: FakeState) -> Any:
         """Note what its own repositories write from now on; its fake, for `as`."""
         own = repositories_of(state.interface)
-        for unit in self._open:
+        for unit in self.open:
             shared = [getattr(form, "__name__", str(form)) for form in unit.own & own]
             if unit.state is state or shared:
                 raise UnitRefused(
                     f"{state.label} was entered while {unit.state.label} is open, and both write through "
                     f"{' and '.join(sorted(shared)) or 'the same repositories'}: leave the first one before"
                 )
-        self._open.append(OpenUnit(state, own, self._journal.savepoint().position))
+        self.open.append(OpenUnit(state, own, self._journal.savepoint().position))
         return state.fake
 
     def commit(self, state: FakeState) -> None:
@@ -98,10 +97,10 @@ class Units:
         """Undo what was not committed; swallow nothing."""
         unit = self._of(state, "leave")
         self._journal.take_back(unit, unit.since)
-        self._open.remove(unit)
+        self.open.remove(unit)
 
     def _of(self, state: FakeState, verb: str) -> OpenUnit:
-        for unit in self._open:
+        for unit in self.open:
             if unit.state is state:
                 return unit
         raise UnitRefused(f"{state.label} cannot {verb}: it was not entered; use it in a with block, or begin it")

@@ -181,8 +181,11 @@ class Query(Selection[V]):
         """Take these records away; how many there were."""
         return self._source.remove_rows(self._rows())
 
-    def _run(self) -> list[V]:
+    def all(self) -> list[V]:
+        """The records, as a list."""
         return self._source.copies(self._rows())
+
+    _run = all
 
     def _rows(self) -> list[Any]:
         rows = self._source.rows(self._condition)

@@ -169,7 +169,8 @@ class View(Generic[T]):
             condition = AllOf((*self._seen, *map(self._safe, condition.parts)))
         stored, limited = self.stored.by_key, self.stored.limited
         keys = self.stored.candidates(condition) if condition.parts else self.stored.keys()
-        found = [stored[key] for key in keys if limited is None or key in limited]
+        shown = keys if limited is None else [key for key in keys if key in limited]
+        found = list(map(stored.__getitem__, shown))
         return condition.chosen(found) if condition.parts else found
 
     def remove_rows(self, rows: Sequence[T]) -> int:

@@ -90,14 +90,23 @@ def resolve(annotation: Any, owner: type | None, function: Any = None) -> Any:
     """
     if isinstance(annotation, type) and not isinstance(annotation, GenericAlias):
         return annotation
-    if isinstance(annotation, str) and not getattr(owner, "__type_params__", ()):
-        known = getattr(function, "__globals__", _NOTHING).get(annotation) or vars(builtins).get(annotation)
-        if type(known) is type:  # a class of the module, or a builtin: by far the most
-            return known
+    if isinstance(annotation, str):
+        known = _in_module(annotation, owner, function)
+        return _evaluated(annotation, Scope(owner, function), frozenset()) if known is None else known
     return _resolved(annotation, Scope(owner, function), frozenset())
 
 
-_NOTHING: dict[str, Any] = {}
+def _in_module(text: str, owner: type | None, function: Any) -> Any:
+    """The type, where the function's module knows every name in it: by far the most; None for any other."""
+    names = getattr(function, "__globals__", None)
+    if names is None or getattr(owner, "__type_params__", ()) or getattr(function, "__type_params__", ()):
+        return None
+    try:
+        found = eval(text, names, {})
+    except Exception:  # a name that is not there, or an expression that refuses
+        return None
+    is_class = type(found) is type or (type(found) is GenericAlias and set(map(type, found.__args__)) == {type})
+    return found if is_class else None  # in any other something may be left to be resolved
 
 
 def _resolved(annotation: Any, scope: Scope, inside: frozenset[str]) -> Any:
@@ -135,10 +144,7 @@ def _evaluated(text: str, scope: Scope, inside: frozenset[str]) -> Any:
         found = eval(text, {}, scope)
     except Exception:  # an annotation may hold any expression; what it raises only means "unknown"
         return Unknown(text)
-    args = getattr(found, "__args__", ())
-    if type(found) is type or (type(found) is GenericAlias and set(map(type, args)) == {type}):
-        return found  # nothing in it is left to be resolved
-    return _resolved(found, scope, inside | {text})
+    return found if type(found) is type else _resolved(found, scope, inside | {text})
 
 
 def hints_of(cls: type) -> dict[str, Any]:
