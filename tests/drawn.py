@@ -13,10 +13,10 @@ from pathlib import Path, PurePath
 from typing import Any
 from uuid import UUID
 
-import record_types as kinds
 import scipy.stats
-from record_types import SCHEMA
 
+import record_types as kinds
+from record_types import SCHEMA
 from urnshelf import Urn, rules
 from urnshelf.demo.harbour import Berth, Mooring, QuayReport, Vessel
 
@@ -80,7 +80,8 @@ def told(value: Any) -> str:
     if isinstance(value, Enum) or value is None or isinstance(value, (str, int, float)):
         return repr(value)
     if dataclasses.is_dataclass(value):
-        return f"{type(value).__name__}({', '.join(f'{f.name}={told(getattr(value, f.name))}' for f in dataclasses.fields(value))})"
+        parts = [f"{field.name}={told(getattr(value, field.name))}" for field in dataclasses.fields(value)]
+        return f"{type(value).__name__}({', '.join(parts)})"
     if hasattr(value, "get_secret_value"):
         return f"secret {value.get_secret_value()}"
     if isinstance(value, dict):

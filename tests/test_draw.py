@@ -96,8 +96,8 @@ def test_the_same_file_on_every_run_and_slice_by_slice(tmp_path: Path) -> None:
         subprocess.run(words, check=True, capture_output=True, env={**os.environ, "PYTHONHASHSEED": hash_seed})
         sums.add(hashlib.sha256(path.read_bytes()).hexdigest())
     assert len(sums) == 1
-    from urnshelf.files.writing import write
     from urnshelf.files.tables import table_form
+    from urnshelf.files.writing import write
 
     slices = (Urn(7).draw(Vessel, range(start, start + 100)) for start in range(0, 10_000, 100))
     write(tmp_path / "slices.jsonl", slices, table_form(Vessel))

@@ -18,9 +18,9 @@ from record_types import Row
 from repositories import Address, Buoy, Chart, Colour, CrewPlace, Light, Owner
 from urnshelf import RecordMissing, RecordOutdated, RecordRefused, Shelf, column, fitting, whatever
 from urnshelf.demo.harbour import Berth, BerthUnknown, Mooring, Vessel
+from urnshelf.records.sql import to_sql
 from urnshelf.store.conditions import Condition
 from urnshelf.store.queries import Query
-from urnshelf.records.sql import to_sql
 
 
 @dataclass

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import os
 import sys
-from functools import cache
 from types import CodeType, FrameType
 from typing import NamedTuple
+
+from urnshelf.caches import remembered
 
 _HERE = os.path.dirname(os.path.dirname(os.path.abspath(__file__))) + os.sep
 _ABOVE = os.path.dirname(os.path.dirname(_HERE))
@@ -31,7 +32,7 @@ class Place(NamedTuple):
         return f"{_short_path(self.file)}:{self.line} in {self.function}{task}"
 
 
-@cache
+@remembered
 def _libraries() -> tuple[str, ...]:
     """The folders of the standard library and of installed packages."""
     import sysconfig
@@ -68,7 +69,7 @@ def _judge(file: str) -> bool:
     return not path.startswith((_HERE, *_libraries())) and f"{os.sep}site-packages{os.sep}" not in path
 
 
-@cache
+@remembered
 def put_under_test(module_name: str) -> None:
     """Count the package of this module as the user's, even where it is installed like a library."""
     package = sys.modules.get(module_name.partition(".")[0])

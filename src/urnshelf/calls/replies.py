@@ -88,7 +88,7 @@ class Values:
         self.when_spent = when_spent
         if len(self.items) == 1 and type(self.items[0]) is not Raising and when_spent != "refuse":
             only = self.items[0]
-            self.give = lambda call, turn: only  # type: ignore[method-assign]  # noqa: ARG005
+            self.give = lambda call, turn: only  # type: ignore[method-assign]
 
     def give(self, call: LiveCall, turn: int) -> Any:
         """The value whose turn it is."""

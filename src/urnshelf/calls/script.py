@@ -166,10 +166,7 @@ def _test_of_all(expected: tuple[Any, ...]) -> Callable[[tuple[Any, ...]], bool]
                     return False
             elif not same(wanted, value):
                 return False
-        for place, wanted in others:
-            if not same(wanted, live[place]):
-                return False
-        return True
+        return not others or all(same(wanted, live[place]) for place, wanted in others)
 
     return fits
 

@@ -119,14 +119,17 @@ class MethodTarget(Target):
 
     @property
     def expression(self) -> str:
+        """`shelf.fake(TideService).depth_at`."""
         fake = self.state.expression
         return fake if self.member.name == "__call__" else f"{fake}.{self.member.name}"
 
     @property
     def parameters(self) -> tuple[str, ...]:
+        """Those of the method."""
         return self.member.parameters
 
     def call(self, function: Callable[..., Any], live: tuple[Any, ...]) -> Any:
+        """By position and by name, as the method was."""
         return self.member.call(function, live)
 
 
@@ -139,6 +142,7 @@ class AttributeTarget(Target):
 
     @property
     def expression(self) -> str:
+        """`attribute(shelf.fake(TideService), "depth")`."""
         return f'attribute({self.state.expression}, "{self.member.name}")'
 
     def was_cued(self) -> None:
@@ -161,17 +165,21 @@ class AssignmentTarget(Target):
 
     @property
     def expression(self) -> str:
+        """`attribute(shelf.fake(TideService), "depth").assigned`."""
         return f'attribute({self.state.expression}, "{self.member.name}").assigned'
 
     @property
     def parameters(self) -> tuple[str, ...]:
+        """What is assigned."""
         return ("value",)
 
     @property
     def has_code(self) -> bool:
+        """There is none to assign by."""
         return False
 
     def bind(self, *args: Any, **kwargs: Any) -> tuple[Any, ...]:
+        """The value alone."""
         return _bound_value(*args, **kwargs)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import builtins
 import re
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_][A-Za-z0-9_]*)*")
@@ -37,7 +37,7 @@ def _exception(word: str, function: Any) -> type[BaseException] | None:
     return None
 
 
-def _places(function: Any) -> Iterator[dict[str, Any]]:
+def _places(function: Any) -> Iterator[Mapping[str, Any]]:
     yield getattr(function, "__globals__", {})
     yield vars(builtins)
     package = (getattr(function, "__module__", "") or "").partition(".")[0]

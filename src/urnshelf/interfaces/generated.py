@@ -5,11 +5,12 @@ from __future__ import annotations
 import inspect
 import linecache
 from collections.abc import Callable
-from functools import cache
 from inspect import Parameter
 from typing import Any
 
-_STARS = {Parameter.VAR_POSITIONAL: "*", Parameter.VAR_KEYWORD: "**"}
+from urnshelf.caches import remembered
+
+_STARS: dict[Any, str] = {Parameter.VAR_POSITIONAL: "*", Parameter.VAR_KEYWORD: "**"}
 
 
 def function_of(source: str, name: str, names: dict[str, Any], what: str) -> Callable[..., Any]:
@@ -27,7 +28,7 @@ def function_of(source: str, name: str, names: dict[str, Any], what: str) -> Cal
     return function
 
 
-@cache
+@remembered
 def _compiled(source: str, file: str) -> Any:
     named = f"{file[:-1]} #{len(linecache.cache)}>"
     lines = source.splitlines(keepends=True)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import AsyncIterator, Iterable
-from functools import cache
 from types import ModuleType
 from typing import Any
 
+from urnshelf.caches import remembered
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.clock import Clock
@@ -99,8 +99,8 @@ class Readings:
 
     def _run(self, reading: Reading, call: LiveCall) -> Any:
         state = call.target.state
-        is_plain = reading.record_type is not None and not self._views
-        seen = self._store.view(reading.record_type) if is_plain else self._seen_by(state, reading)
+        about: Any = reading.record_type
+        seen = self._seen_by(state, reading) if about is None or self._views else self._store.view(about)
         access = Access(seen, state, self._units, call)
         with self._store.lock:
             writer = self._units.writer_of(state.interface.form) if self._units.open else None
@@ -122,7 +122,7 @@ class Readings:
         return self._store.view(reading.record_type) if view is None else view
 
 
-@cache
+@remembered
 def _reader() -> ModuleType:
     """The readers, loaded at the first call that no cue answers."""
     from urnshelf.readings import reader

@@ -1,4 +1,4 @@
-"""What a method can be read as: store operations, the roles of parameters and the promises that each of them honours."""
+"""What a method can be read as: operations, and the roles of parameters and the promises that each honours."""
 
 from __future__ import annotations
 
@@ -165,13 +165,16 @@ class Part(Protocol):
     @property
     def name(self) -> str:
         """The parameter's."""
+        ...
 
     @property
     def role(self) -> Role:
         """What it stands for."""
+        ...
 
     def read(self) -> ReadParameter:
         """As data."""
+        ...
 
 
 class Reading(NamedTuple):

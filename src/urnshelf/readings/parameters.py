@@ -116,8 +116,7 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Asked] | str:
     for name in by:
         told += _bounds(name, about) if name.endswith("_between") else (name,)
     paged = _NO_PAGING if PAGING.keys().isdisjoint(member.parameters) else _paged(member, about, len(told))
-    position = 0
-    for name, parameter in member.signature.parameters.items():
+    for position, (name, parameter) in enumerate(member.signature.parameters.items()):
         node = member.parameter_nodes[name]
         if told and name not in paged and parameter.kind is not Parameter.VAR_KEYWORD:
             wanted = told.pop(0)
@@ -128,7 +127,6 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Asked] | str:
         if part is None:
             return _no_field(about, wanted)
         parts.append(part)
-        position += 1
     if told:
         return f"its name speaks of {told[0]!r}, but no parameter is left for it"
     if paged and Role.PAGE in paged.values() and not {Role.PAGE_SIZE, Role.LIMIT} & {*paged.values()}:

@@ -17,8 +17,8 @@ Collect = Callable[[list[Any]], Any]
 _COLLECTORS: dict[Any, Collect] = {
     **ITEM_TYPES,
     abc.Set: set,
-    abc.Iterator: iter,  # type: ignore[dict-item]
-    abc.Generator: iter,  # type: ignore[dict-item]
+    abc.Iterator: iter,
+    abc.Generator: iter,
 }
 """What is made of a list of records; an async stream is made of it by the answerer."""
 

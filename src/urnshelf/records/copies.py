@@ -189,7 +189,7 @@ def _by_its_own_method(value: Any, _part: Part) -> tuple[Any, Fill | None]:
 
 def _of_subclass(value: Any, _part: Part) -> tuple[Any, Fill | None]:
     """A class that inherits from a container: its attributes and its items, without its constructor."""
-    base = next(base for base in (dict, list, set, bytearray, deque) if isinstance(value, base))
+    base: Any = next(base for base in (dict, list, set, bytearray, deque) if isinstance(value, base))
     copy: Any = base.__new__(type(value))
     return copy, _fill_subclass
 

@@ -118,7 +118,11 @@ class Description:
 
     @cached_property
     def key(self) -> tuple[str, ...]:
-        """The primary key: the field `id` or `<type>_id`, or the only UUID; else none."""
+        """The fields of the primary key."""
+        return self._find_key()
+
+    def _find_key(self) -> tuple[str, ...]:
+        """The field `id` or `<type>_id`, or the only UUID; else none."""
         named = key_name(self.name, self.names)
         if named is not None:
             return (named,)
@@ -271,8 +275,7 @@ def plain_class(form: Any) -> Description | None:
     if not isinstance(origin, type) or not may_be_plain(origin):
         return None
     fields = _constructor_fields(form, origin)
-    own = origin.__eq__ is object.__eq__
-    return PlainClass(form, fields, has_plain_equality=own) if fields else None
+    return PlainClass(form, fields, has_plain_equality=has_own(origin, "__eq__", object)) if fields else None
 
 
 def may_be_plain(cls: Any) -> bool:
@@ -337,13 +340,18 @@ def _filled(form: Any) -> dict[Any, Any]:
     return filled
 
 
+def has_own(cls: Any, name: str, base: Any) -> bool:
+    """Whether a class has a method as a base wrote it."""
+    return getattr(cls, name) is getattr(base, name)
+
+
 def is_written_for(cls: Any) -> bool:
     """Whether the equality was written by a class decorator, or is object's: then the fields decide."""
     code = getattr(cls.__eq__, "__code__", None)
-    return cls.__eq__ is object.__eq__ or (code is not None and code.co_filename.startswith("<"))
+    return has_own(cls, "__eq__", object) or (code is not None and code.co_filename.startswith("<"))
 
 
-# --- keys ---------------------------------------------------------------------------------------------------------------
+# --- keys ---------------------------------------------------------------------------------------
 
 
 def key_name(type_name: str, fields: Iterable[str]) -> str | None:

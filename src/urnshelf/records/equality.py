@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from urnshelf.caches import remembered
-from urnshelf.records.description import Description, describe
+from urnshelf.records.description import Description, describe, has_own
 
 Pairs = list[tuple[Any, Any]]
 EXACT = frozenset({int, str, bool, bytes, type(None)})
@@ -84,9 +84,9 @@ Verdict = bool | Pairs
 def _taken_apart(cls: type) -> Callable[[Any, Any], Verdict] | None:
     """What compares the values of a class part by part; None where their own equality decides."""
     for base, compare in _PARTWISE:
-        if issubclass(cls, base) and cls.__eq__ is base.__eq__ and not hasattr(cls, "_fields"):
+        if issubclass(cls, base) and has_own(cls, "__eq__", base) and not hasattr(cls, "_fields"):
             return compare
-    if issubclass(cls, BaseException) and cls.__eq__ is object.__eq__:
+    if issubclass(cls, BaseException) and has_own(cls, "__eq__", object):
         return _exceptions
     description = describe(cls)
     if description is not None and description.has_plain_equality:

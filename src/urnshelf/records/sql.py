@@ -12,7 +12,7 @@ from enum import Enum
 from typing import Any
 
 from urnshelf.records.codec import Unfit, member_of, restored
-from urnshelf.records.description import description_of, describe
+from urnshelf.records.description import describe, description_of
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
 from urnshelf.records.scalars import scalar_of
@@ -92,9 +92,11 @@ def _converted(value: Any, node: Node) -> Any:
             raise Unfit(f"{show(value, 60)} is no {type_name(node.bare)}: {why}") from None
     if node.kind is Kind.TUPLE and isinstance(value, list) and len(value) == len(node.args):
         return tuple(from_sql(one, part) for one, part in zip(value, node.args, strict=True))
-    if node.kind is Kind.ITEMS and isinstance(value, list):
+    if isinstance(value, list):
+        if node.kind is not Kind.ITEMS:
+            return value
         return ITEM_TYPES[node.origin](from_sql(one, node.item) for one in value)
-    if isinstance(value, dict) and node.kind is Kind.MAPPING:
+    if node.kind is Kind.MAPPING and isinstance(value, dict):
         key, item = node.args if len(node.args) == 2 else (ANYTHING, ANYTHING)
         return {from_sql(name, key): from_sql(one, item) for name, one in value.items()}
     description = description_of(node.bare) if isinstance(value, dict) else None

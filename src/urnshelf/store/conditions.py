@@ -13,8 +13,8 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.records.equality import EXACT, Matcher, same
-from urnshelf.types.forms import type_name
 from urnshelf.store.values import column_text, literal, reader
+from urnshelf.types.forms import type_name
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 

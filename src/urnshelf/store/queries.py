@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING, Any, Generic, Self, TypeVar, overload
 
 from urnshelf.errors import RecordMissing, RecordRefused
 from urnshelf.records.display import show
-from urnshelf.store.conditions import AllOf, Condition, condition_of
 from urnshelf.records.sql import to_sql
+from urnshelf.store.conditions import AllOf, Condition, condition_of
 from urnshelf.store.values import column_text, identifier, reader
 
 if TYPE_CHECKING:

@@ -99,7 +99,7 @@ def resolve(annotation: Any, owner: type | None, function: Any = None) -> Any:
 def _in_module(text: str, owner: type | None, function: Any) -> Any:
     """The type, where the function's module knows every name in it: by far the most; None for any other."""
     names = getattr(function, "__globals__", None)
-    if names is None or getattr(owner, "__type_params__", ()) or getattr(function, "__type_params__", ()):
+    if names is None or getattr(owner, "__type_params__", None) or getattr(function, "__type_params__", None):
         return None
     try:
         found = eval(text, names, {})

@@ -77,7 +77,8 @@ def rebuilt(form: Any, leaf: Callable[[Any], Any]) -> Any:
     if is_union(form):
         return functools.reduce(operator.or_, new) if _are_joined(new) else typing.Union[new]
     if origin is abc.Callable and isinstance(form, GenericAlias):
-        return abc.Callable[new[0] if new[0] is ... else list(new[:-1]), new[-1]]
+        made: Any = abc.Callable
+        return made[new[0] if new[0] is ... else list(new[:-1]), new[-1]]
     copy_with = getattr(form, "copy_with", None)
     return copy_with(new) if callable(copy_with) else origin[new]
 

@@ -10,10 +10,10 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.types.limits import NO_LIMITS, Limits
 from urnshelf.types.nodes import node_of
-from urnshelf.urn.mixing import Bits, key_of
 from urnshelf.urn.by_name import EMAILS, URLS, UUIDS, rule_for
-from urnshelf.urn.rules import Composed, Rule, among, between, computed, constant, pattern
 from urnshelf.urn.by_type import DEEPEST, Drawer
+from urnshelf.urn.mixing import Bits, key_of
+from urnshelf.urn.rules import Composed, Rule, among, between, computed, constant, pattern
 
 
 def schema_rule(schema: Mapping[str, Any]) -> Rule:

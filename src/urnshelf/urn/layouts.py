@@ -116,10 +116,11 @@ def _in_order(record: Description, columns: dict[str, Column]) -> list[Column]:
     return list(ordered.values())
 
 
-# --- records of a plan ------------------------------------------------------------------------------------------------
+# --- records of a layout ------------------------------------------------------------------------
 
 
 def one(layout: Layout, index: int) -> Any:
+    """The record with this index; others are tried where its own validation refuses it."""
     if not layout.record.validates:
         return layout.record.build(_there(_values(layout, index, 0)))
     why: Exception | None = None
@@ -150,6 +151,7 @@ def _there(values: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def records(layout: Layout, indexes: range) -> Iterator[Any]:
+    """The records with these indexes: many of them column by column, where NumPy is there."""
     if len(indexes) < MANY or not _numpy_is_there():
         for index in indexes:
             yield one(layout, index)

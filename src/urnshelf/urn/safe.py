@@ -9,9 +9,10 @@ issued to a firm (GS1 General Specifications); the check digit is valid.
 
 from __future__ import annotations
 
-from functools import lru_cache
 from ipaddress import IPv4Address, IPv6Address
 from typing import Any
+
+from urnshelf.caches import remembered
 
 DOMAINS = ("example.com", "example.net", "example.org")
 TOPS = ("example", "test")
@@ -57,7 +58,7 @@ def gtin(number: int) -> str:
     return f"{digits}{-total % 10}"
 
 
-@lru_cache(maxsize=4096)
+@remembered
 def _ascii(name: Any) -> str:
     letters = "".join(c for c in str(name).lower() if c.isascii() and (c.isalnum() or c in "._-"))
     return letters.strip("._-") or "someone"

@@ -6,12 +6,13 @@ A file has `write(path, chunks, table)` and `read(path, table)`; what one writes
 from __future__ import annotations
 
 import pkgutil
-from functools import cache
 from importlib import import_module
 from typing import Any
 
+from urnshelf.caches import remembered
 
-@cache
+
+@remembered
 def formats() -> dict[str, Any]:
     """The module of each format, by the ending of its files: `.csv` …"""
     names = sorted(module.name for module in pkgutil.iter_modules(__path__))

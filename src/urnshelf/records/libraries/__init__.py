@@ -8,16 +8,16 @@ from __future__ import annotations
 
 import pkgutil
 from collections.abc import Callable
-from functools import cache
 from importlib import import_module
 from typing import Any
 
+from urnshelf.caches import remembered
 from urnshelf.records.description import Description
 
 Recognise = Callable[[Any, Any], Description | None]
 
 
-@cache
+@remembered
 def recognisers() -> tuple[Recognise, ...]:
     """Those of all files here."""
     names = sorted(module.name for module in pkgutil.iter_modules(__path__))

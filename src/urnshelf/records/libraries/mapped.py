@@ -12,8 +12,7 @@ from urnshelf.types.nodes import node_of
 class _Mapped(Description):
     kind = "mapped"
 
-    @property
-    def key(self) -> tuple[str, ...]:  # type: ignore[override]
+    def _find_key(self) -> tuple[str, ...]:
         mapper = self.origin.__mapper__
         return tuple(mapper.get_property_by_column(column).key for column in mapper.primary_key)
 

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from typing import Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.urn.rules.given import as_rule
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.permutation import permuted
 from urnshelf.urn.rules.base import Rule, Told, data_of, planned, table
+from urnshelf.urn.rules.given import as_rule
 
 
 class _Among(Rule):
