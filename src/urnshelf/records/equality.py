@@ -44,28 +44,24 @@ def same(expected: Any, actual: Any) -> bool:
 
 def _all_same(pairs: Pairs) -> bool:
     """Whether the values of each pair are the same: pair by pair, so that no depth is too much."""
-    met: set[tuple[int, int]] = set()
+    met: dict[tuple[int, int], tuple[Any, Any]] = {}
+    """What is being compared already: a circle leads back to it. The values are held, so that no id is used again."""
     while pairs:
         expected, actual = pairs.pop()
         if isinstance(expected, Matcher):
             if not expected.accepts(actual):
                 return False
             continue
-        if expected is actual:
+        if expected is actual or (id(expected), id(actual)) in met:
             continue
         if is_truth(expected) is not is_truth(actual):
             return False
-        take_apart = _taken_apart(type(expected))
-        if take_apart is None:
-            found = _by_own_equality(expected, actual)
-        else:
-            if (id(expected), id(actual)) in met:  # a circle that is being compared already
-                continue
-            met.add((id(expected), id(actual)))
-            found = take_apart(expected, actual)
+        compare = _taken_apart(type(expected)) or _by_own_equality
+        found = compare(expected, actual)
         if found is False:
             return False
         if found is not True:
+            met[id(expected), id(actual)] = (expected, actual)
             pairs += found
     return True
 
