@@ -5,13 +5,13 @@ from __future__ import annotations
 import inspect
 from dataclasses import dataclass
 from inspect import Parameter
-from typing import Any
+from typing import Any, Protocol
 
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from urnshelf import Shelf, UnansweredCall, Urn, cue, tally
+from urnshelf import RepliesSpent, Shelf, UnansweredCall, Urn, cue, fitting, raising, tally
 from urnshelf.demo.harbour import Mooring
 from urnshelf.records.copies import keep
 from urnshelf.records.equality import same
@@ -147,3 +147,73 @@ def test_a_copy_is_the_same_and_shares_nothing_that_can_change(value: Any) -> No
 def test_any_slice_is_the_same_alone(seed: int, start: int, before: int, length: int) -> None:
     whole = Urn(seed).draw(Mooring, range(start, start + before + length))
     assert Urn(seed).draw(Mooring, range(start + before, start + before + length)) == whole[before:]
+
+
+# --- programs of cues against a model of the script -------------------------------------------------------------------
+
+
+class Gauge(Protocol):
+    def read(self, place: int) -> int | None: ...
+
+
+class Silent(Exception):
+    pass
+
+
+places = st.one_of(st.none(), st.integers(0, 2), st.just("odd"))
+replies = st.lists(st.one_of(st.integers(0, 9), st.just("raise")), min_size=1, max_size=3)
+steps = st.one_of(
+    st.tuples(
+        st.just("cue"), places, replies, st.sampled_from(["repeat", "cycle", "refuse"]), st.sampled_from([0, 0, 1, 2])
+    ),
+    st.tuples(st.just("call"), st.integers(0, 2)),
+)
+
+
+class Model:
+    """What the script does: the newest line that fits and has calls left gives the value whose turn it is."""
+
+    def __init__(self) -> None:
+        self.lines: list[list[Any]] = []
+
+    def call(self, place: int) -> Any:
+        for line in self.lines:
+            wanted, values, when_spent, limit, turn = line
+            if wanted in (None, place) or (wanted == "odd" and place % 2):
+                if not limit or turn < limit:
+                    line[4] += 1
+                    spent = {"repeat": len(values) - 1, "cycle": turn % len(values), "refuse": -1}[when_spent]
+                    at = turn if turn < len(values) else spent
+                    return "spent" if at < 0 else values[at]
+        return "unanswered"
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.lists(steps, max_size=25))
+def test_a_program_of_cues_does_what_the_model_does(program: list[Any]) -> None:
+    shelf, model = Shelf(), Model()
+    gauge = shelf.fake(Gauge)
+    for step in program:
+        if step[0] == "cue":
+            _, wanted, values, when_spent, limit = step
+            arguments = {None: (), "odd": (fitting(lambda place: place % 2),)}.get(wanted, (wanted,))
+            made = cue(gauge.read, *arguments)
+            made.gives(*[raising(Silent()) if v == "raise" else v for v in values], when_spent=when_spent)
+            if limit:
+                made.for_calls(limit)
+            model.lines.insert(0, [wanted, values, when_spent, limit, 0])
+        else:
+            assert answer(shelf, gauge, step[1]) == model.call(step[1])
+    assert tally(gauge.read) == sum(step[0] == "call" for step in program)
+
+
+def answer(shelf: Shelf, gauge: Gauge, place: int) -> Any:
+    with shelf.refusals_expected():
+        try:
+            return gauge.read(place)
+        except Silent:
+            return "raise"
+        except UnansweredCall:
+            return "unanswered"
+        except RepliesSpent:
+            return "spent"

@@ -1,0 +1,262 @@
+"""The house itself: floors, caches, generated code, what an interface and a reading tell as data, rules in plans."""
+
+from __future__ import annotations
+
+import gc
+import json
+import shutil
+import subprocess
+import sys
+import tomllib
+import traceback
+import typing
+import weakref
+from collections.abc import Callable
+from dataclasses import make_dataclass
+from decimal import Decimal
+from pathlib import Path
+from typing import Any, Protocol
+
+import pytest
+
+import drawn
+from urnshelf import Shelf, UnansweredCall, Urn, caches, cue, rules, whatever
+from urnshelf.demo.harbour import (
+    Berth,
+    BerthRepository,
+    BerthUnknown,
+    GaugeSilent,
+    MooringRegister,
+    TideService,
+    Vessel,
+)
+from urnshelf.interfaces.taking_apart import interface_of
+from urnshelf.plans.values import rule_from, written
+from urnshelf.readings.operations import HONOURED, Operation, ReadParameter, Role
+from urnshelf.types.nodes import node_of
+from urnshelf.urn.rules import PLANNED
+
+
+def test_drawn_values_stay_as_they_are(root: Path) -> None:
+    kept = json.loads((root / "tests" / "golden" / "drawn.json").read_text())
+    now = drawn.digests(drawn.everything())
+    assert {name: text for name, text in now.items() if kept.get(name) != text} == {}
+    assert kept.keys() == now.keys()
+
+
+# --- floors -----------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("package", ["calls", "records", "types", "rules", "shelf"])
+def test_an_import_into_the_demo_is_told(root: Path, tmp_path: Path, package: str) -> None:
+    shutil.copytree(root / "src" / "urnshelf", tmp_path / "urnshelf", ignore=shutil.ignore_patterns("__pycache__"))
+    shutil.copy(root / ".importlinter", tmp_path)
+    ports = tmp_path / "urnshelf" / "demo" / "harbour" / "ports.py"
+    ports.write_text(ports.read_text() + f"\nimport urnshelf.{package}\n")
+    linter = Path(sys.executable).with_name("lint-imports")
+    words = [str(linter), "--no-cache"]
+    told = subprocess.run(words, cwd=tmp_path, capture_output=True, text=True, env={"PYTHONPATH": str(tmp_path)})
+    assert told.returncode == 1
+    assert "The demo imports nothing of ours BROKEN" in told.stdout
+
+
+# --- caches -----------------------------------------------------------------------------------------------------------
+
+
+def test_every_memory_is_listed_and_can_be_cleared(root: Path) -> None:
+    code = [path.read_text() for path in (root / "src").rglob("*.py") if path.name != "caches.py"]
+    assert not any("lru_cache" in text or "@cache\n" in text for text in code)
+    shelf = Shelf(seed=7)
+    shelf.stock(Berth, 3)
+    caches.forget()
+    assert shelf.fake(BerthRepository).get(2).id == 2
+    assert Urn(7).draw(Vessel) == Urn(7).draw(Vessel)
+
+
+def test_a_local_class_is_free_to_go() -> None:
+    def use() -> weakref.ref[type]:
+        Local = make_dataclass("Local", [("id", int), ("name", str)])
+        shelf = Shelf()
+        shelf.stock(Local, 2)
+        return weakref.ref(Local)
+
+    gone = use()
+    caches.forget()
+    gc.collect()
+    assert gone() is None
+
+
+# --- interfaces -------------------------------------------------------------------------------------------------------
+
+
+def test_members_tell_which_exceptions_their_docstring_names() -> None:
+    assert interface_of(BerthRepository).members["get"].raises == (BerthUnknown,)
+    assert interface_of(TideService).members["depth_at"].raises == (GaugeSilent,)
+    assert interface_of(BerthRepository).members["count"].raises == ()
+
+
+def test_a_traceback_shows_the_generated_code(shelf: Shelf) -> None:
+    tides: Any = shelf.fake(TideService)
+    cue(tides.depth_at).raises(GaugeSilent())
+    try:
+        tides.depth_at("Skarvik", None)
+    except GaugeSilent as silent:
+        told = "".join(traceback.format_exception(silent))
+    assert "return _us_target.take(_us_target, (harbour, at, ), _us_getframe(1))" in told
+
+
+# --- readings ---------------------------------------------------------------------------------------------------------
+
+
+class Store(Protocol):
+    def get(self, key: str) -> str | None: ...
+    def set(self, key: str, value: str) -> None: ...
+    def clear(self, key: str) -> None: ...
+    def keys(self, limit: int) -> list[str]: ...
+    def delete(self) -> int: ...
+    def exists(self, key: str) -> str: ...
+
+
+def test_what_an_operation_does_not_honour_is_not_read(shelf: Shelf) -> None:
+    told = {method.method.partition("(")[0]: method for method in shelf.explain(Store)}
+    assert [told[name].read_as for name in ("get", "set")] == ["GET :key", "SET :key to :value"]
+    for name, why in {
+        "clear": "'clear' is not read with a 'key'",
+        "keys": "the parameter 'limit' is not accounted for",
+        "delete": "'delete' lacks what it is about: key",
+        "exists": "'exists' is read where it promises bool",
+    }.items():
+        assert told[name].advice.startswith(why), name
+    store = shelf.fake(Store)
+    store.set("a", "1")
+    with shelf.refusals_expected(), pytest.raises(UnansweredCall):
+        store.clear("a")
+    assert store.get("a") == "1"
+
+
+def test_every_operation_lists_what_it_honours() -> None:
+    assert set(HONOURED) == set(Operation) - {Operation.TAUGHT}
+
+
+def reading(shelf: Shelf, interface: Any, method: str) -> Any:
+    return shelf._readings.read(interface_of(interface).members[method], interface_of(interface))
+
+
+def test_a_reading_is_data(shelf: Shelf) -> None:
+    found = reading(shelf, BerthRepository, "find_by_harbour")
+    assert (found.record_type, found.operation) == (Berth, Operation.LOOK_UP)
+    assert found.parameters == (ReadParameter("harbour", Role.CONDITION, "harbour", "="),)
+    assert [str(part) for part in found.condition] == ["harbour = :harbour"]
+    assert reading(shelf, BerthRepository, "save").parameters == (ReadParameter("berth", Role.RECORD),)
+    removal = reading(shelf, MooringRegister, "delete")
+    assert (removal.operation, [str(one) for one in removal.condition]) == (Operation.REMOVE, ["id = :mooring_id"])
+
+
+def test_a_taught_method_is_data_too(shelf: Shelf) -> None:
+    class Berths(Protocol):
+        def dredge(self, berth_id: int, min_depth_m: float, tools: str, limit: int) -> list[Berth]: ...
+
+    @shelf.teach(Berths.dredge)
+    def dredge(shelf: Shelf, berth_id: int, min_depth_m: float, tools: str, limit: int) -> list[Berth]:
+        return []
+
+    interface = interface_of(Berths)
+    assert shelf._readings.parameters_of(interface.members["dredge"], interface) == (
+        ReadParameter("berth_id", Role.KEY, "id", "="),
+        ReadParameter("min_depth_m", Role.CONDITION, "depth_m", ">="),
+        ReadParameter("tools", Role.OTHER),
+        ReadParameter("limit", Role.LIMIT),
+    )
+
+
+WALKED = (80, 60)
+"""How many of our functions a reading's first call, and each further one, may walk through."""
+
+
+def walked(work: Callable[[], object]) -> int:
+    calls = 0
+
+    def count(frame: Any, event: str, _: Any) -> None:
+        nonlocal calls
+        file = frame.f_code.co_filename
+        calls += event == "call" and "urnshelf" in file and "demo" not in file
+
+    sys.setprofile(count)
+    try:
+        work()
+    finally:
+        sys.setprofile(None)
+    return calls
+
+
+def test_a_reading_walks_few_functions(tmp_path: Path) -> None:
+    code = (
+        "import sys; sys.path.insert(0, sys.argv[1]); from test_house import walked\n"
+        "from urnshelf import Shelf; from urnshelf.demo.harbour import Berth, BerthRepository, VesselRepository\n"
+        "shelf = Shelf(7); shelf.stock(Berth, 12, harbour='Skarvik'); berths = shelf.fake(BerthRepository)\n"
+        "shelf.fake(VesselRepository).find(1)\n"
+        "print(*[walked(lambda: berths.find_by_harbour('Skarvik')) for _ in range(3)])"
+    )
+    words = [sys.executable, "-c", code, str(Path(__file__).parent)]
+    first, second, third = map(int, subprocess.check_output(words, text=True).split())
+    assert (first <= WALKED[0], second <= WALKED[1], third <= WALKED[1]) == (True, True, True), (first, second)
+
+
+# --- rules in plan files ----------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    "name", [name for name in drawn.RULES if name not in ("derived", "link", "link_field", "wide")]
+)
+def test_a_rule_written_to_a_plan_draws_the_same(name: str) -> None:
+    rule = drawn.RULES[name]
+    text = written(rule)
+    told = tomllib.loads(f"rule = {text}")["rule"]
+    made = make_dataclass("Ruled", [(one, Any) for one in ("id", "whole", "choice")])
+    sample = Urn(1).draw(make_dataclass("Ruled", [("id", Any), ("whole", int), ("choice", str)]), 1, id=rule)
+    node = node_of(next((type(one.id) for one in sample if one.id is not None), int))
+    again = rule_from(told, node, "here", lambda table, field: rules.link(Berth, field))
+    both = [Urn(5).draw(made, 60, id=one, whole=rules.serial(), choice="x") for one in (rule, again)]
+    assert [record.id for record in both[0]] == [record.id for record in both[1]]
+
+
+def test_links_are_told_and_code_is_not() -> None:
+    assert written(rules.link(Berth, "code")) == '{ link = "berths", field = "code" }'
+    assert written(rules.between(Decimal("1.50"), Decimal(9))) == '{ between = ["1.50", "9.00"], places = 2 }'
+    with pytest.raises(Exception, match="the rule 'derived' cannot be written to a plan file"):
+        written(rules.derived(lambda whole: whole))
+    assert set(PLANNED) == set(rules.__all__) - {"derived"}
+
+
+def test_a_pattern_is_counted_and_not_listed() -> None:
+    text = Urn(7).draw(typing.Annotated[str, Pattern("(ab|c[d-f]{2,5})+x?[0-9a-f]{12}")])
+    assert len(text) > 12
+    huge = rules.all_different(rules.pattern("[A-Z]{3}[0-9]{9}"))
+    made = make_dataclass("Coded", [("code", str)])
+    assert len({record.code for record in Urn(7).draw(made, 50, code=huge)}) == 50
+
+
+class Pattern:
+    """A note, as libraries of types attach it."""
+
+    def __init__(self, pattern: str) -> None:
+        self.pattern = pattern
+
+
+def test_limits_are_never_changed_in_place() -> None:
+    from urnshelf.types.limits import Limits, limits_of
+
+    limits = limits_of([Pattern("[a-z]{3}")], Limits(min_length=2))
+    Urn(7).draw(typing.Annotated[str, Pattern("[a-z]{3}")], 3)
+    assert (limits.pattern, limits.min_length, limits.checks) == ("[a-z]{3}", 2, ())
+    with pytest.raises(AttributeError):
+        limits.ge = 3  # type: ignore[misc]
+
+
+def test_the_whole_way_of_a_call_is_one(shelf: Shelf) -> None:
+    tides: Any = shelf.fake(TideService)
+    cue(tides.depth_at, "Skarvik", whatever).gives(6.3).for_calls(2)
+    cue(tides.depth_at).gives(1.0).for_calls(1)
+    assert [tides.depth_at("Skarvik", None) for _ in range(3)] == [1.0, 6.3, 6.3]
+    with shelf.refusals_expected(), pytest.raises(UnansweredCall, match="has served the 2 calls it was set for"):
+        tides.depth_at("Skarvik", None)
