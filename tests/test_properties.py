@@ -179,12 +179,12 @@ class Model:
     def call(self, place: int) -> Any:
         for line in self.lines:
             wanted, values, when_spent, limit, turn = line
-            if wanted in (None, place) or (wanted == "odd" and place % 2):
-                if not limit or turn < limit:
-                    line[4] += 1
-                    spent = {"repeat": len(values) - 1, "cycle": turn % len(values), "refuse": -1}[when_spent]
-                    at = turn if turn < len(values) else spent
-                    return "spent" if at < 0 else values[at]
+            fits = wanted in (None, place) or (wanted == "odd" and place % 2)
+            if fits and (not limit or turn < limit):
+                line[4] += 1
+                spent = {"repeat": len(values) - 1, "cycle": turn % len(values), "refuse": -1}[when_spent]
+                at = turn if turn < len(values) else spent
+                return "spent" if at < 0 else values[at]
         return "unanswered"
 
 

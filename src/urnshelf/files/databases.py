@@ -9,7 +9,6 @@ from urnshelf.errors import FileRefused
 from urnshelf.files.shelves import put, stored
 from urnshelf.files.tables import TableForm, table_form
 from urnshelf.records.codec import Unfit, restored
-from urnshelf.records.description import snake_case
 from urnshelf.records.display import show
 from urnshelf.records.sql import from_sql, to_sql
 from urnshelf.store.conditions import Condition
@@ -41,7 +40,7 @@ def load_sql(store: Store, url: str, record_type: type, where: Condition | None,
     sqlalchemy = _sqlalchemy()
     form = table_form(record_type)
     with _engine(sqlalchemy, url).connect() as connection:
-        name = _table_name(record_type, table, sqlalchemy.inspect(connection))
+        name = _table_name(form, table, sqlalchemy.inspect(connection))
         rows = _selected(connection, name, form, where, sqlalchemy)
     places = (f"table {name}, row {number}" for number in range(1, len(rows) + 1))
     put(store, {record_type: [(_record(row, form, place), place) for row, place in zip(rows, places, strict=True)]})
@@ -110,10 +109,10 @@ def _is_decimal(cls: type) -> bool:
     return full_name(cls) == "decimal.Decimal"
 
 
-def _table_name(record_type: type, told: str | None, inspector: Any) -> str:
+def _table_name(form: TableForm, told: str | None, inspector: Any) -> str:
     known = [*inspector.get_table_names(), *inspector.get_view_names()]
-    name = snake_case(record_type.__name__)
-    wanted = [told] if told else [getattr(record_type, "__tablename__", name), name, f"{name}s", f"{name}es"]
+    name = form.name if form.description is None else form.description.table_name
+    wanted = [told] if told else [name, f"{name}s", f"{name}es"]
     for one in wanted:
         if one in known:
             return str(one)

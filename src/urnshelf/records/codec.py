@@ -13,7 +13,7 @@ from collections.abc import Callable
 from enum import Enum
 from typing import Any
 
-from urnshelf.records.description import Description, description_of
+from urnshelf.records.description import Description, describe, description_of
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
 from urnshelf.records.scalars import Scalar, scalar_named, scalar_of
@@ -159,7 +159,7 @@ def _value_to_json(value: Any, node: Node) -> Any:
         return scalar.to_text(value)
     if is_of_pydantic(type(value)):  # an address or a secret: the model makes it again of its text
         return value.get_secret_value() if hasattr(value, "get_secret_value") else str(value)
-    if isinstance(value, (list, tuple, deque)) and not hasattr(value, "_fields"):
+    if isinstance(value, (list, tuple, deque)) and describe(type(value)) is None:
         return [to_json(one, part) for one, part in zip(value, _part_nodes(node, len(value)), strict=True)]
     if isinstance(value, (set, frozenset)):
         return _in_order([to_json(one, node.item) for one in value])

@@ -130,6 +130,11 @@ class Description:
         return (uuids[0],) if len(uuids) == 1 else ()
 
     @property
+    def table_name(self) -> str:
+        """What SQL calls the table of its records."""
+        return snake_case(self.name)
+
+    @property
     def unique(self) -> tuple[tuple[str, ...], ...]:
         """Groups of fields that the class itself says no two records may have the same."""
         return ()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict, deque
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from urnshelf.caches import remembered
@@ -79,15 +80,14 @@ Verdict = bool | Pairs
 @remembered
 def _taken_apart(cls: type) -> Callable[[Any, Any], Verdict] | None:
     """What compares the values of a class part by part; None where their own equality decides."""
-    for base, compare in _PARTWISE:
-        if issubclass(cls, base) and has_own(cls, "__eq__", base) and not hasattr(cls, "_fields"):
-            return compare
-    if issubclass(cls, BaseException) and has_own(cls, "__eq__", object):
-        return _exceptions
     description = describe(cls)
-    if description is not None and description.has_plain_equality:
-        return lambda expected, actual: _fields(description, expected, actual)
-    return None
+    if description is not None:
+        return partial(_fields, description) if description.has_plain_equality else None
+    for base, compare in _PARTWISE:
+        if issubclass(cls, base) and has_own(cls, "__eq__", base):
+            return compare
+    is_exception = issubclass(cls, BaseException) and has_own(cls, "__eq__", object)
+    return _exceptions if is_exception else None
 
 
 def _fields(description: Description, expected: Any, actual: Any) -> Verdict:

@@ -6,10 +6,11 @@ from collections.abc import Callable, Iterable
 from itertools import islice
 from typing import Any
 
+from urnshelf.records.description import describe
 from urnshelf.records.display import show
-from urnshelf.types.annotations import annotations_of, hints_of
+from urnshelf.types.annotations import annotations_of
 from urnshelf.types.forms import type_name
-from urnshelf.types.nodes import Kind, Node, node_of
+from urnshelf.types.nodes import Kind, Node
 
 SAMPLE = 200
 """How many items of a container are checked: enough to catch a mix-up, few enough to cost nothing."""
@@ -21,6 +22,7 @@ Wrong = tuple[str, Any, str]
 def misfit(value: Any, node: Node) -> str | None:
     """Why the value is not of the type; None when it is, or when that cannot be told.
 
+    >>> from urnshelf.types.nodes import node_of
     >>> misfit([1, "two"], node_of(list[int]))
     "[1] is 'two', a str, not int"
     """
@@ -113,14 +115,14 @@ def _mapping_misfit(value: Any, node: Node, path: str) -> Wrong | None:
 
 
 def _typed_dict_misfit(value: Any, node: Node, path: str) -> Wrong | None:
-    fields = {name: node_of(hint) for name, hint in hints_of(node.origin).items()}
-    required = {name for name in node.origin.__required_keys__ if "not required" not in fields[name].qualifiers}
-    required |= {name for name, field in fields.items() if "required" in field.qualifiers}
+    described = describe(node.bare)
+    fields = described.fields if described else {}
+    required = {name for name, field in fields.items() if not field.is_optional}
     if not isinstance(value, dict) or not required <= value.keys():
         return _wrong(value, node, path)
     for key, item in value.items():
         inside = f"{path}[{key!r}]"
-        wrong = _misfit(item, fields[key], inside) if key in fields else _wrong(item, node, inside)
+        wrong = _misfit(item, fields[key].node, inside) if key in fields else _wrong(item, node, inside)
         if wrong:
             return wrong
     return None

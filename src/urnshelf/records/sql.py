@@ -44,13 +44,13 @@ def to_sql(value: Any) -> Any:
 def _inner(value: Any) -> Any:
     if isinstance(value, Mapping):
         return {str(key): _inner(item) for key, item in value.items()}
-    if isinstance(value, (list, tuple)) and not hasattr(value, "_fields"):
-        return [_inner(item) for item in value]
-    if isinstance(value, (set, frozenset)):
-        return sorted(map(_inner, value), key=str)
     description = describe(type(value))
     if description is not None:
         return {name: _inner(item) for name, item in description.values(value).items()}
+    if isinstance(value, (list, tuple)):
+        return [_inner(item) for item in value]
+    if isinstance(value, (set, frozenset)):
+        return sorted(map(_inner, value), key=str)
     simple = to_sql(value)
     return simple.hex() if isinstance(simple, bytes) else simple
 

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from typing import Any, TypeVar, cast
 
 from urnshelf.errors import RecordRefused
-from urnshelf.records.description import description_of
+from urnshelf.records.description import describe, description_of
 from urnshelf.records.display import show
 from urnshelf.store.definition import Definition, untold
 from urnshelf.store.journal import Journal
@@ -24,7 +24,7 @@ T = TypeVar("T")
 
 def _flat(records: Iterable[Any]) -> Iterator[Any]:
     for record in records:
-        if isinstance(record, (list, tuple, Query, Table)) and not hasattr(record, "_fields"):
+        if isinstance(record, (list, tuple, Query, Table)) and describe(type(record)) is None:
             yield from record
         else:
             yield record

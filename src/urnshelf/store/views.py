@@ -86,7 +86,7 @@ class View(Generic[T]):
         if known is not None and not self._shows(key, known):
             raise RecordRefused(f"the {self.name} with {self._told(key)} is not seen from here, so it cannot be saved")
         if known is not None and self._definition.version:
-            record = self._next_version(record, known, key)
+            record = self._next_version(record, known, key, self._definition.version)
         return self._put(key, record)
 
     def remove(self, key: Any) -> bool:
@@ -234,9 +234,7 @@ class View(Generic[T]):
         self.stored.put(key, mine)
         return theirs
 
-    def _next_version(self, record: T, known: Any, key: Any) -> T:
-        field = self._definition.version
-        assert field is not None
+    def _next_version(self, record: T, known: Any, key: Any, field: str) -> T:
         mine, theirs = self.stored.read(record, field), self.stored.read(known, field)
         if mine != theirs:
             raise self._definition.outdated(

@@ -17,6 +17,10 @@ class _Mapped(Description):
         return tuple(mapper.get_property_by_column(column).key for column in mapper.primary_key)
 
     @property
+    def table_name(self) -> str:
+        return str(self.origin.__mapper__.local_table.name)
+
+    @property
     def unique(self) -> tuple[tuple[str, ...], ...]:
         """The columns, and groups of columns, that the table calls unique."""
         table = self.origin.__mapper__.local_table

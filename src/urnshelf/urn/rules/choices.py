@@ -126,15 +126,16 @@ def sometimes_none(rule: Any, rate: float = 0.25) -> Rule:
 class _AllDifferent(Rule):
     vectorised = False
 
-    def __init__(self, rule: Rule) -> None:
+    def __init__(self, rule: Rule, count: int) -> None:
         self._rule = rule
-        self.size = rule.size
+        self.size = self._count = count
 
     def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
-        assert self.size is not None
-        if bits.index >= self.size:
-            raise RecordRefused(f"all_different: record {bits.index + 1} has no value left, there are only {self.size}")
-        return self._rule.at(permuted(bits.key, bits.index, self.size))
+        if bits.index >= self._count:
+            raise RecordRefused(
+                f"all_different: record {bits.index + 1} has no value left, there are only {self._count}"
+            )
+        return self._rule.at(permuted(bits.key, bits.index, self._count))
 
     def to_plan(self) -> dict[str, Any]:
         return table("all_different", self._rule.to_plan())
@@ -159,4 +160,4 @@ def all_different(rule: Any) -> Rule:
         raise RecordRefused(
             "all_different() takes a rule whose values can be counted: between, among, pattern or serial"
         )
-    return _AllDifferent(inner)
+    return _AllDifferent(inner, inner.size)

@@ -16,7 +16,11 @@ class Link(Rule):
     vectorised = False
 
     def __init__(
-        self, record_type: Any, field: str | None, count: int, parents: Callable[[], Sequence[Any]] | None = None
+        self,
+        record_type: Any,
+        field: str | None,
+        count: int,
+        parents: Callable[[], Sequence[Any]] = lambda: (),
     ) -> None:
         self.record_type, self.field, self.count = record_type, field, count
         self._parents = parents
@@ -27,7 +31,6 @@ class Link(Rule):
 
     def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
         """One of the parents."""
-        assert self._parents is not None
         parents = self._parents()
         return parents[bits.below(len(parents))]
 

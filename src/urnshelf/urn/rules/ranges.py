@@ -15,12 +15,11 @@ from urnshelf.urn.rules.base import Rule, Told, data_of, planned, table
 class _Whole(Rule):
     def __init__(self, low: int, high: int) -> None:
         self._low = low
-        self.size = high - low + 1
+        self.size = self._count = high - low + 1
         self.vectorised = -(1 << 62) < low <= high < 1 << 62
 
     def raw(self, bits: Any) -> Any:
-        assert self.size is not None
-        return bits.below(self.size) + self._low
+        return bits.below(self._count) + self._low
 
     def at(self, number: int) -> Any:
         return self.finish(self._low + number)
@@ -29,7 +28,7 @@ class _Whole(Rule):
         return self.raw(lanes) if self.vectorised else self.many(lanes, *inputs)
 
     def to_plan(self) -> dict[str, Any]:
-        ends = [data_of(self.at(0)), data_of(self.at((self.size or 1) - 1))]
+        ends = [data_of(self.at(0)), data_of(self.at(self._count - 1))]
         return table("between", ends, places=self._told_places())
 
     def _told_places(self) -> int | None:

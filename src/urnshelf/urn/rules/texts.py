@@ -15,17 +15,16 @@ class _Pattern(Rule):
     def __init__(self, pattern: str) -> None:
         self._pattern = pattern
         self._node = parse(pattern)
-        self.size = self._node.size
-        self.vectorised = self.size < 1 << 62
+        self.size = self._count = self._node.size
+        self.vectorised = self._count < 1 << 62
 
     def raw(self, bits: Any) -> Any:
-        assert self.size is not None
-        if self.size <= 1 << 62:
-            return bits.below(self.size)
+        if self._count <= 1 << 62:
+            return bits.below(self._count)
         number, room = 0, 1
-        while room < self.size:
+        while room < self._count:
             number, room = (number << 64) | bits.next(), room << 64
-        return number * self.size // room
+        return number * self._count // room
 
     def finish(self, raw: int) -> str:
         return self._node.text(raw)
