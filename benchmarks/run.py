@@ -14,7 +14,6 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
-from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from decimal import Decimal
@@ -134,8 +133,10 @@ def call_row(what: str, set_cue: Callable[[Any], object], by_hand: Callable[...,
 
     def call(method: Callable[..., float]) -> None:
         for _ in range(500):
-            with suppress(GaugeSilent):
+            try:  # noqa: SIM105  # a context manager would cost more than the call that is measured
                 method("Skarvik", NOON)
+            except GaugeSilent:
+                pass
 
     def theirs() -> None:
         hand.calls.clear()

@@ -1,19 +1,11 @@
 """Rules for the fields of drawn records: `from urnshelf import rules`."""
 
-from urnshelf.urn.rules import (
-    all_different,
-    among,
-    between,
-    constant,
-    derived,
-    distribution,
-    drift,
-    link,
-    pattern,
-    serial,
-    sometimes_none,
-    template,
-)
+from urnshelf.urn.rules.choices import all_different, among, sometimes_none
+from urnshelf.urn.rules.given import constant, derived
+from urnshelf.urn.rules.links import link
+from urnshelf.urn.rules.ranges import between
+from urnshelf.urn.rules.series import distribution, drift
+from urnshelf.urn.rules.texts import pattern, serial, template
 
 __all__ = [
     "all_different",

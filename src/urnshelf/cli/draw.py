@@ -12,14 +12,13 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 
 from urnshelf.cli.tables import console, record_table
 from urnshelf.errors import RecordRefused
-from urnshelf.files.tables import TableForm
+from urnshelf.files.tables import table_form
 from urnshelf.files.writing import endings, write
 from urnshelf.plans.plan_file import PlannedTable, columns_of, load_type, read_plan
 from urnshelf.plans.values import from_text
-from urnshelf.records.description import description_of
 from urnshelf.types.forms import type_name
 from urnshelf.urn.drawing import Urn
-from urnshelf.urn.rules import constant
+from urnshelf.urn.rules.given import constant
 
 SHOWN = 20
 LONG = 50_000
@@ -88,9 +87,7 @@ def _write(table: PlannedTable, path: Path) -> None:
     if path.suffix not in endings():
         raise RecordRefused(f"-o {path.name}: the ending must be one of {', '.join(endings())}")
     path.parent.mkdir(parents=True, exist_ok=True)
-    described = description_of(table.what)
-    columns = table.columns if described is None else {name: field.node for name, field in described.fields.items()}
-    write(path, _with_progress(table, path.name), TableForm(table.name, columns, described))
+    write(path, _with_progress(table, path.name), table_form(table.what))
     print(f"{path}: {table.count} records")
 
 

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 
 from urnshelf import __version__
 from urnshelf.errors import UrnShelfError
+from urnshelf.files.writing import endings
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -58,7 +59,7 @@ def _parser() -> argparse.ArgumentParser:
     draw.add_argument("-n", type=_count, metavar="N", help="how many records (20)")
     draw.add_argument("--seed", type=int, help="what they are drawn from (0, or the plan's)")
     draw.add_argument("--set", action="append", default=[], metavar="FIELD=VALUE", help="a value for every record")
-    output = "write to a .csv, .json, .jsonl or .parquet file; for a plan a folder, or DIR/*.jsonl"
+    output = f"write to a file that ends in {', '.join(endings())}; for a plan a folder, or DIR/*.jsonl"
     draw.add_argument("-o", "--output", metavar="FILE", help=output)
     draw.add_argument("--picture", metavar="PNG", help="save a picture, one panel a field")
     explain = commands.add_parser("explain", help="how the methods of an interface are read, as a table")

@@ -21,8 +21,6 @@ FORMAT = "urnshelf records"
 VERSION = 1
 MANIFEST = "shelf.json"
 """The file of a directory that tells which tables it has."""
-IN_DIRECTORIES = ("csv", "jsonl", "parquet")
-
 Found = Iterator[tuple[str, list[tuple[Any, str]]]]
 """The records of each type, by its name, each with its place in a file."""
 
@@ -146,8 +144,9 @@ class _Places:
 
 
 def _save_directory(where: Path, views: dict[str, View[Any]], format: str) -> None:
-    if format not in IN_DIRECTORIES:
-        raise FileRefused(f"format={format!r}: choose {', '.join(map(repr, IN_DIRECTORIES))}")
+    known = [ending[1:] for ending in formats() if ending != ".json"]
+    if format not in known:
+        raise FileRefused(f"format={format!r}: choose {', '.join(map(repr, known))}")
     where.mkdir(parents=True, exist_ok=True)
     files: dict[str, Any] = {}
     for name, view in views.items():

@@ -17,7 +17,8 @@ from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Node
 from urnshelf.urn.drawing import Urn
 from urnshelf.urn.layouts import drawable
-from urnshelf.urn.rules import Link, Rule
+from urnshelf.urn.rules.base import Rule
+from urnshelf.urn.rules.links import Link
 
 FORMAT = 1
 _TOP = frozenset({"format", "seed", "tables"})

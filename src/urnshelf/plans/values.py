@@ -15,10 +15,11 @@ from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Kind, Node
-from urnshelf.urn import rules
-from urnshelf.urn.rules import PLANNED, Told
+from urnshelf.urn.rules import planned_rules
+from urnshelf.urn.rules.base import Rule, Told
+from urnshelf.urn.rules.given import constant
 
-LinkTo = Callable[[str, str | None], rules.Rule]
+LinkTo = Callable[[str, str | None], Rule]
 
 
 def from_text(text: str, node: Node, where: str) -> Any:
@@ -89,7 +90,7 @@ def _moment(value: Any) -> Any:
     return value.replace(tzinfo=UTC) if isinstance(value, datetime) and value.tzinfo is None else value
 
 
-def rule_from(told: Any, node: Node, where: str, link_to: LinkTo) -> rules.Rule:
+def rule_from(told: Any, node: Node, where: str, link_to: LinkTo) -> Rule:
     """A rule as a plan file tells it: a table with the rule's name, or a plain value.
 
     Args:
@@ -99,15 +100,16 @@ def rule_from(told: Any, node: Node, where: str, link_to: LinkTo) -> rules.Rule:
         link_to: gives the link to another table of the plan.
     """
     if not isinstance(told, Mapping):
-        return rules.constant(as_typed(told, node, where))
-    names = [name for name in told if name in PLANNED]
+        return constant(as_typed(told, node, where))
+    known = planned_rules()
+    names = [name for name in told if name in known]
     if len(names) != 1:
         raise RecordRefused(
-            f"{where}: a rule is a table with one of {', '.join(sorted(PLANNED))}, not {show(dict(told), 80)}"
+            f"{where}: a rule is a table with one of {', '.join(sorted(known))}, not {show(dict(told), 80)}"
         )
     name = names[0]
     options = {key: value for key, value in told.items() if key != name}
-    unknown = sorted(options.keys() - PLANNED[name].options)
+    unknown = sorted(options.keys() - known[name].options)
     if unknown:
         raise RecordRefused(f"{where}: the rule {name!r} has no option {unknown[0]!r}")
     given = Told(
@@ -120,19 +122,20 @@ def rule_from(told: Any, node: Node, where: str, link_to: LinkTo) -> rules.Rule:
         link_to=link_to,
     )
     try:
-        return PLANNED[name].make(given)
+        return known[name].make(given)
     except RecordRefused as refused:
         raise refused if str(refused).startswith(where) else RecordRefused(f"{where}: {refused}") from None
     except (TypeError, ValueError) as why:
         raise RecordRefused(f"{where}: the rule {name!r} cannot be made of {show(told[name], 60)} ({why})") from None
 
 
-def written(rule: rules.Rule) -> str:
+def written(rule: Rule) -> str:
     """A rule as an inline table of TOML, which `rule_from` reads again.
 
     Raises:
         RecordRefused: it is made of Python code.
 
+    >>> from urnshelf import rules
     >>> written(rules.between(Decimal("1.50"), Decimal("9.00")))
     '{ between = ["1.50", "9.00"], places = 2 }'
     """

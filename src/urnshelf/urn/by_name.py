@@ -9,9 +9,12 @@ from typing import Any
 from uuid import UUID
 
 from urnshelf.types.nodes import Node
-from urnshelf.urn import rules, safe, words
+from urnshelf.urn import safe, words
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rules import Composed, Rule, among, between, pattern
+from urnshelf.urn.rules.base import Composed, Rule
+from urnshelf.urn.rules.choices import among
+from urnshelf.urn.rules.ranges import between
+from urnshelf.urn.rules.texts import pattern, serial
 
 _FIRST, _LAST = datetime(2028, 1, 1, tzinfo=UTC), datetime(2030, 5, 31, 23, 59, 59, tzinfo=UTC)
 
@@ -266,4 +269,4 @@ def _number_rule(name: str, form: Any) -> Rule | None:
         if form is Decimal:
             return between(Decimal(str(low)), Decimal(str(high)), places=places or 2)
         return between(float(low), float(high), places=places)
-    return rules.serial() if name == "id" and form is int else None
+    return serial() if name == "id" and form is int else None

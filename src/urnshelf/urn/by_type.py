@@ -18,18 +18,11 @@ from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node, node_of
 from urnshelf.urn import safe, words
 from urnshelf.urn.by_name import EMAILS, PASSWORDS, URLS, UUIDS, rule_for
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rules import (
-    TRIES,
-    Composed,
-    Rule,
-    among,
-    between,
-    computed,
-    constant,
-    pattern,
-    serial,
-    sometimes_none,
-)
+from urnshelf.urn.rules.base import TRIES, Composed, Rule, computed
+from urnshelf.urn.rules.choices import among, sometimes_none
+from urnshelf.urn.rules.given import constant
+from urnshelf.urn.rules.ranges import between
+from urnshelf.urn.rules.texts import pattern, serial
 
 DEEPEST = 4
 """How many records deep a record is nested; deeper ones are None, or left out of their list."""

@@ -13,7 +13,9 @@ from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Node, node_of
 from urnshelf.urn.layouts import CHUNK, DRAWER, MANY, Layout, drawable, layout_of, one, record_type, records
 from urnshelf.urn.mixing import Bits, key_of
-from urnshelf.urn.rules import Link, Rule, as_rule
+from urnshelf.urn.rules.base import Rule
+from urnshelf.urn.rules.given import as_rule
+from urnshelf.urn.rules.links import Link
 
 if TYPE_CHECKING:
     import pandas

@@ -13,7 +13,11 @@ from urnshelf.types.nodes import node_of
 from urnshelf.urn.by_name import EMAILS, URLS, UUIDS, rule_for
 from urnshelf.urn.by_type import DEEPEST, Drawer
 from urnshelf.urn.mixing import Bits, key_of
-from urnshelf.urn.rules import Composed, Rule, among, between, computed, constant, pattern
+from urnshelf.urn.rules.base import Composed, Rule, computed
+from urnshelf.urn.rules.choices import among
+from urnshelf.urn.rules.given import constant
+from urnshelf.urn.rules.ranges import between
+from urnshelf.urn.rules.texts import pattern
 
 
 def schema_rule(schema: Mapping[str, Any]) -> Rule:

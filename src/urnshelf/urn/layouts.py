@@ -12,7 +12,8 @@ from urnshelf.records.description import NOT_THERE, Description, description_of
 from urnshelf.types.forms import type_name
 from urnshelf.urn.by_type import DEEPEST, Drawer
 from urnshelf.urn.mixing import Bits, key_of
-from urnshelf.urn.rules import TRIES, Rule, constant
+from urnshelf.urn.rules.base import TRIES, Rule
+from urnshelf.urn.rules.given import constant
 
 MANY = 500
 """From how many records on columns are drawn at once, where NumPy is installed."""

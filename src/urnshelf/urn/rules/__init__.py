@@ -1,32 +1,15 @@
-"""All rules for the fields of records, from one place."""
+"""The rules: how fields are drawn, some kinds of rule a file, each with its constructor and its form in plan files."""
 
-from urnshelf.urn.rules.base import PLANNED, TRIES, Composed, Rule, Told, computed
-from urnshelf.urn.rules.choices import all_different, among, sometimes_none
-from urnshelf.urn.rules.given import as_rule, constant, derived
-from urnshelf.urn.rules.links import Link, link
-from urnshelf.urn.rules.ranges import between
-from urnshelf.urn.rules.series import distribution, drift
-from urnshelf.urn.rules.texts import pattern, serial, template
+from __future__ import annotations
 
-__all__ = [
-    "PLANNED",
-    "TRIES",
-    "Composed",
-    "Link",
-    "Rule",
-    "Told",
-    "all_different",
-    "among",
-    "as_rule",
-    "between",
-    "computed",
-    "constant",
-    "derived",
-    "distribution",
-    "drift",
-    "link",
-    "pattern",
-    "serial",
-    "sometimes_none",
-    "template",
-]
+import pkgutil
+from importlib import import_module
+
+from urnshelf.urn.rules.base import PLANNED, Planned
+
+
+def planned_rules() -> dict[str, Planned]:
+    """The rules that a plan file can tell, by name: those of all files here."""
+    for module in pkgutil.iter_modules(__path__):
+        import_module(f"{__name__}.{module.name}")
+    return PLANNED
