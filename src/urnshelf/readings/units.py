@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from urnshelf.caches import remembered
 from urnshelf.calls.target import FakeState
 from urnshelf.errors import UnitRefused
 from urnshelf.interfaces.members import Interface
 from urnshelf.readings.operations import Operation, Reading, ReadParameter, Role, Unread
-from urnshelf.readings.subject import Subject
 from urnshelf.store.journal import Journal
+
+if TYPE_CHECKING:
+    from urnshelf.readings.subject import Subject
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 

@@ -16,6 +16,7 @@ from urnshelf.records.description import ByAttributes, Description, Fill, Part, 
 
 T = TypeVar("T")
 Copier = Callable[[Any, Part], tuple[Any, Fill | None]]
+Copies = Callable[[Iterable[Any]], list[Any]]
 
 _ALWAYS: tuple[type, ...] = (int, str, float, bool, bytes, complex, type(None), range, type)
 
@@ -44,40 +45,56 @@ def keep(value: T) -> T:
     >>> kept
     ['Skarvik']
     """
-    if type(value) in PLAIN or _copier(type(value)) is None:
+    cls = type(value)
+    if cls in PLAIN:
         return value
-    return _Copying().whole(value)  # type: ignore[no-any-return]
+    copies = _copies(cls)
+    return value if copies is None else copies((value,))[0]
 
 
 def keep_each(values: tuple[Any, ...]) -> tuple[Any, ...]:
     """A call's arguments as they are now."""
-    for value in values:
-        if type(value) not in PLAIN:
-            copying = _Copying()
-            return tuple([copying.whole(one) for one in values])
-    return values
+    unlike = [value for value in values if type(value) not in PLAIN]
+    if len(unlike) < 2:
+        return tuple([keep(value) for value in values]) if unlike else values
+    copying = _Copying()  # what two of them share, their copies share, too
+    return tuple([copying.whole(one) for one in values])
 
 
-def copier_of(description: Description) -> Callable[[Iterable[Any]], list[Any]]:
-    """A function that copies many records of one type.
+def copier_of(description: Description) -> Copies:
+    """A function that copies many records of one type."""
+    return _each if description.kind == "typed dictionary" else _copies(description.origin) or list
 
-    Args:
-        description: the records'; one of another class is copied, too, but not as quickly.
-    """
-    cls, count, new, are_plain = description.origin, len(description.names), object.__new__, PLAIN.issuperset
+
+@remembered
+def _copies(cls: type) -> Copies | None:
+    """What copies many values of a class; None for a class whose values are shared."""
+    if _copier(cls) is None:
+        return None
+    description = describe(cls)
     if not isinstance(description, ByAttributes) or description.is_frozen:
-        return lambda records: list(map(keep, records))
+        return _each
+    return _flat_copies(cls, len(description.names))
+
+
+def _each(values: Iterable[Any]) -> list[Any]:
+    return [_Copying().whole(value) for value in values]
+
+
+def _flat_copies(cls: type, count: int) -> Copies:
+    """Records most often hold plain values alone, and then their state can be copied at once."""
+    new, are_plain = object.__new__, PLAIN.issuperset
 
     def copies(records: Iterable[Any]) -> list[Any]:
         found = []
         for record in records:
             state = getattr(record, "__dict__", None)
-            is_quick = type(record) is cls and state is not None and len(state) == count
-            if is_quick and are_plain(map(type, state.values())):  # type: ignore[union-attr]
+            is_flat = type(record) is cls and state is not None and len(state) == count
+            if is_flat and are_plain(map(type, state.values())):  # type: ignore[union-attr]
                 made: Any = new(cls)
                 made.__dict__.update(state)
             else:
-                made = keep(record)
+                made = _Copying().whole(record)
             found.append(made)
         return found
 

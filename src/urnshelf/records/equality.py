@@ -38,7 +38,7 @@ def same(expected: Any, actual: Any) -> bool:
     if type(expected) is type(actual) and type(expected) in EXACT:
         return bool(expected == actual)
     try:
-        return _all_same([(expected, actual)])
+        return expected.accepts(actual) if isinstance(expected, Matcher) else _all_same([(expected, actual)])
     except Exception:  # a foreign __eq__ or predicate may raise anything
         return False
 

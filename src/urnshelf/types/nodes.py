@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import collections
 import collections.abc as abc
-import dataclasses
 import typing
 from enum import Enum, auto
 from types import GenericAlias
@@ -168,7 +167,7 @@ def _peeled(form: Any) -> _Peeled:
             form, notes = args[0], (*args[1:], *notes)
         elif origin in _QUALIFIERS:
             form, qualifiers = args[0], qualifiers | {_QUALIFIERS[origin]}
-        elif isinstance(form, dataclasses.InitVar):
+        elif type(form).__name__ == "InitVar":  # of dataclasses, which whoever has one has imported
             form, qualifiers = form.type, qualifiers | {"constructor only"}
         elif hasattr(form, "__supertype__"):  # NewType
             form = form.__supertype__
