@@ -152,11 +152,17 @@ def script(call: LiveCall) -> Any:
 
 def _test_of_all(expected: tuple[Any, ...]) -> Callable[[tuple[Any, ...]], bool] | None:
     """The test of a call's arguments, made once; None where any will do."""
-    wishes = [(place, wanted) for place, wanted in enumerate(expected) if wanted is not whatever]
-    if not wishes:
+    exact: list[tuple[int, type, Any]] = []
+    others: list[tuple[int, Any]] = []
+    for place, wanted in enumerate(expected):
+        if wanted is whatever:
+            continue
+        if _is_exact(wanted):
+            exact.append((place, type(wanted), wanted))
+        else:
+            others.append((place, wanted))
+    if not exact and not others:
         return None
-    exact = [(place, type(wanted), wanted) for place, wanted in wishes if _is_exact(wanted)]
-    others = [(place, wanted) for place, wanted in wishes if not _is_exact(wanted)]
 
     def fits(live: tuple[Any, ...]) -> bool:
         for place, cls, wanted in exact:

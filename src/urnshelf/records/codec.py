@@ -7,7 +7,6 @@ A value that is not of its field's type, and one in a field that allows several 
 from __future__ import annotations
 
 import collections.abc as abc
-import json
 from collections import deque
 from collections.abc import Callable
 from enum import Enum
@@ -123,6 +122,8 @@ def to_cell(data: Any, node: Node) -> str:
     >>> to_cell("B-01", node_of(str)), to_cell("", node_of(str)), to_cell([1, 2], node_of(list[int]))
     ('B-01', '""', '[1, 2]')
     """
+    import json  # only files pay for it
+
     if data is None:
         return ""
     if isinstance(data, str) and is_text(node) and data and data[0] not in '"{<':
@@ -132,6 +133,8 @@ def to_cell(data: Any, node: Node) -> str:
 
 def from_cell(cell: str, node: Node) -> Any:
     """The JSON data of a cell; raises json.JSONDecodeError for one that is neither a text nor JSON."""
+    import json
+
     if not cell:
         return None
     return cell if is_text(node) and cell[0] not in '"{' else json.loads(cell)
@@ -176,7 +179,7 @@ def _in_order(items: list[Any]) -> list[Any]:
     try:
         return sorted(items)
     except TypeError:  # of several kinds
-        return sorted(items, key=json.dumps)
+        return sorted(items, key=repr)
 
 
 def _part_nodes(node: Node, count: int) -> tuple[Node, ...]:

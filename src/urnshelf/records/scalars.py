@@ -5,7 +5,6 @@ They are known by their classes' names, so that a module is loaded only by those
 
 from __future__ import annotations
 
-import base64
 import re
 from collections.abc import Callable
 from importlib import import_module
@@ -93,11 +92,19 @@ def _span_from_sql(value: Any) -> Any:
     return value if isinstance(value, timedelta) else timedelta(seconds=value)
 
 
+def _bytes_text(raw: bytes) -> str:
+    import base64
+
+    return base64.b64encode(raw).decode()
+
+
 def _as_bytes(text: str) -> bytes:
+    import base64
+
     return base64.b64decode(text, validate=True)
 
 
-_BYTES = Scalar(lambda raw: base64.b64encode(raw).decode(), _as_bytes, bytes, bytes)
+_BYTES = Scalar(_bytes_text, _as_bytes, bytes, bytes)
 _BYTE_ARRAY = _BYTES._replace(from_text=lambda text: bytearray(_as_bytes(text)), from_sql=bytearray)
 _SPAN = Scalar(_span_text, _span_of, lambda span: span.total_seconds(), _span_from_sql)
 

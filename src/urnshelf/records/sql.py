@@ -6,7 +6,6 @@ value; a record or a collection is JSON.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Mapping
 from enum import Enum
 from typing import Any
@@ -37,6 +36,8 @@ def to_sql(value: Any) -> Any:
     if isinstance(value, Enum):
         return to_sql(value.value) if type(value.value) in (int, float, str, bool) else value.name
     if isinstance(value, (Mapping, list, tuple, set, frozenset)) or describe(type(value)) is not None:
+        import json  # only nested values pay for it
+
         return json.dumps(_inner(value), ensure_ascii=False)
     return str(value)
 
@@ -75,6 +76,8 @@ def _is_kept_as_json(node: Node) -> bool:
 
 
 def _parsed(text: str) -> Any:
+    import json
+
     try:
         return json.loads(text)
     except json.JSONDecodeError:

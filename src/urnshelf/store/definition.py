@@ -79,6 +79,7 @@ class Definition:
         return tuple(map(self.known, (fields,) if isinstance(fields, str) else fields))
 
 
+@remembered
 def _assigned_kind(node: Node) -> str:
     told = {member.bare for member in (node.args or (node,))} if node.kind.name == "UNION" else {node.bare}
     if any(isinstance(form, type) and full_name(form) == "uuid.UUID" for form in told):
