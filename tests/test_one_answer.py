@@ -576,7 +576,7 @@ def test_what_users_hold_shows_no_machine(shelf: Shelf) -> None:
     a_cue = cue(berths.count).gives(1)
     assert berths.count() == 1
     assert shown(a_cue) == {
-        "computes", "for_calls", "gives", "has_reply", "hidden_by", "passes_through", "place", "raises", "streams",
+        "computes", "for_calls", "gives", "hidden_by", "passes_through", "place", "raises", "streams",
         "used", "waits",
     }  # fmt: skip
     assert shown(shelf.records(Berth)) == {"add", "count", "find", "get", "remove", "save", "where"}

@@ -142,11 +142,6 @@ class Cue(Generic[P, R]):
         hider = self._line.hidden_by
         return next((cue for cue in self._line.target.desk.cues if cue._line is hider), None)
 
-    @property
-    def has_reply(self) -> bool:
-        """Whether it was finished with a reply."""
-        return self._line.reply is not None
-
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Cue) and other._line is self._line
 
@@ -154,7 +149,7 @@ class Cue(Generic[P, R]):
         return hash(self._line)
 
     def _with(self, reply: Reply) -> Self:
-        if self.has_reply:
+        if self._line.reply is not None:
             raise self._refused(
                 CueRefused,
                 f"{self} has a reply already; set a second cue for another, or give the values in one .gives(a, b)",
@@ -206,7 +201,7 @@ class Cue(Generic[P, R]):
 
     def _refused(self, kind: type[UrnShelfError], text: str) -> UrnShelfError:
         """The error to raise; a cue whose reply was refused is not also blamed for having none."""
-        if not self.has_reply:
+        if self._line.reply is None:
             desk = self._line.target.desk
             desk.cues = [cue for cue in desk.cues if cue != self]
         return kind(text)

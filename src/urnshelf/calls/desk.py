@@ -76,10 +76,13 @@ class Desk:
             target.caller = frame.f_code if frame.f_code.co_filename in YOURS else None
         call = LiveCall(target, live)
         kept = live
-        for value in live:
-            if type(value) not in PLAIN:
-                kept = keep_each(live)
-                break
+        try:
+            for value in live:
+                if type(value) not in PLAIN:
+                    kept = keep_each(live)
+                    break
+        except TypeError:  # a class that cannot be hashed
+            pass
         self.ledger.append((call, code, offset, *kept))
         try:
             for answerer in self.answerers:
@@ -159,7 +162,7 @@ class Desk:
         if self._refusals:
             raise RefusalHidden(hidden_refusals(self._refusals))
         for cue in self.cues:
-            if not cue.has_reply:
+            if cue._line.reply is None:
                 raise CueRefused(f"{cue} was given no reply: end it with .gives(…), .raises(…) or another reply")
 
     def let_go(self) -> None:

@@ -180,7 +180,10 @@ def _test_of_all(expected: tuple[Any, ...]) -> Callable[[tuple[Any, ...]], bool]
 def _is_exact(wanted: Any) -> bool:
     """Whether its own `==` is the one equality among values of its type; a NaN's is not."""
     cls = type(wanted)
-    return (cls in EXACT or full_name(cls) in _EXACT_BY_NAME) and bool(wanted == wanted)
+    try:
+        return (cls in EXACT or full_name(cls) in _EXACT_BY_NAME) and bool(wanted == wanted)
+    except TypeError:  # a class that cannot be hashed
+        return False
 
 
 def _written(target: Target, expected: tuple[Any, ...]) -> list[str]:

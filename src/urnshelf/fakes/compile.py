@@ -13,27 +13,13 @@ from typing import Any
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.target import INDEX, STATE, TARGETS, FakeState, target_at
 from urnshelf.fakes.attributes import attribute_of, manners_of
-from urnshelf.interfaces.generated import function_of, written_parameters
+from urnshelf.interfaces.generated import handing_on
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.interfaces.taking_apart import QUIET
 from urnshelf.types.annotations import annotations_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 _FAKE = Parameter("_us_fake", Parameter.POSITIONAL_ONLY)
-
-_METHOD = """
-def call(_us_fake{parameters}):
-    _us_target = _us_fake._urnshelf_targets[{index}] or _us_target_at(_us_fake, {index})
-    return _us_target.take(_us_target, ({values}), _us_getframe(1))
-"""
-
-_QUIET_METHOD = """
-def call(_us_fake{parameters}):
-    _us_target = _us_fake._urnshelf_targets[{index}]
-    if _us_target is None or not _us_target.cues:
-        return _us_own(_us_fake{positional})
-    return _us_target.take(_us_target, ({values}), _us_getframe(1))
-"""
 
 
 def compiled(interface: Interface) -> type:
@@ -73,25 +59,14 @@ def new_fake(interface: Interface, name: str | None, desk: Desk) -> Any:
 
 def _method(member: Member, index: int, interface: Interface) -> Any:
     """The method as a function with the interface's own parameters."""
-    parameters = tuple(member.signature.parameters.values())
-    names = [p.name for p in parameters]
-    template = _QUIET_METHOD if member.name in QUIET else _METHOD
-    written, defaults = written_parameters(member.signature)
-    own_slash = any(p.kind is Parameter.POSITIONAL_ONLY for p in parameters)
-    source = template.format(
-        parameters=("" if own_slash else ", /") + (written and f", {written}"),
-        index=index,
-        values="".join(f"{name}, " for name in names),
-        positional="".join(f", {name}" for name in names),
-    )
-    known: dict[str, Any] = {
+    known = {
         "__tracebackhide__": True,
         "_us_getframe": sys._getframe,
         "_us_target_at": target_at,
         "_us_own": getattr(object, member.name, lambda _: True),
-        **defaults,
     }
-    return _dressed(function_of(source, "call", known, "fake"), member, index, interface)
+    function = handing_on(member.signature, index, known, is_quiet=member.name in QUIET)
+    return _dressed(function, member, index, interface)
 
 
 def _dressed(function: Any, member: Member, index: int, interface: Interface) -> Any:

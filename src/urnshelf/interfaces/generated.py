@@ -61,6 +61,41 @@ def caller(signature: inspect.Signature) -> Callable[[Callable[..., Any], tuple[
     return function_of(source, "called", {}, "call")
 
 
+_METHOD = """
+def call(_us_fake{parameters}):
+    _us_target = _us_fake._urnshelf_targets[{index}] or _us_target_at(_us_fake, {index})
+    return _us_target.take(_us_target, ({values}), _us_getframe(1))
+"""
+
+_QUIET_METHOD = """
+def call(_us_fake{parameters}):
+    _us_target = _us_fake._urnshelf_targets[{index}]
+    if _us_target is None or not _us_target.cues:
+        return _us_own(_us_fake{positional})
+    return _us_target.take(_us_target, ({values}), _us_getframe(1))
+"""
+
+
+def handing_on(signature: inspect.Signature, index: int, names: dict[str, Any], is_quiet: bool) -> Callable[..., Any]:
+    """A fake's method: it hands its arguments and the caller's frame to its target.
+
+    Args:
+        signature: without the instance.
+        index: the member's place among the fake's targets.
+        names: what its source uses: `_us_target_at`, `_us_getframe`, `_us_own`.
+        is_quiet: whether object's own method answers until it is cued.
+    """
+    written, defaults = written_parameters(signature)
+    own_slash = any(p.kind is Parameter.POSITIONAL_ONLY for p in signature.parameters.values())
+    source = (_QUIET_METHOD if is_quiet else _METHOD).format(
+        parameters=("" if own_slash else ", /") + (written and f", {written}"),
+        index=index,
+        values="".join(f"{name}, " for name in signature.parameters),
+        positional="".join(f", {name}" for name in signature.parameters),
+    )
+    return function_of(source, "call", {**names, **defaults}, "fake")
+
+
 def written_parameters(signature: inspect.Signature) -> tuple[str, dict[str, Any]]:
     """The parameters as source code without annotations, and the names that stand for the defaults in it."""
     written: list[str] = []

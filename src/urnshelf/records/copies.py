@@ -54,11 +54,14 @@ def keep(value: T) -> T:
 
 def keep_each(values: tuple[Any, ...]) -> tuple[Any, ...]:
     """A call's arguments as they are now."""
-    unlike = [value for value in values if type(value) not in PLAIN]
-    if len(unlike) < 2:
-        return tuple([keep(value) for value in values]) if unlike else values
-    copying = _Copying()  # what two of them share, their copies share, too
-    return tuple([copying.whole(one) for one in values])
+    try:
+        unlike = [value for value in values if type(value) not in PLAIN]
+        if len(unlike) < 2:
+            return tuple([keep(value) for value in values]) if unlike else values
+        copying = _Copying()  # what two of them share, their copies share, too
+        return tuple([copying.whole(one) for one in values])
+    except TypeError:  # a class that cannot be hashed: its instances are shared, as they are
+        return values
 
 
 def copier_of(description: Description) -> Copies:
@@ -157,9 +160,14 @@ def _find_copier(cls: type) -> Copier | None:
     known = _BY_TYPE.get(cls)
     if known is None and issubclass(cls, (dict, list, set, bytearray, deque)):
         return _of_subclass
-    if known is None and hasattr(cls, "shape") and hasattr(cls, "copy") and hasattr(cls, "__array__"):
-        return _by_its_own_method
-    return known
+    return _by_its_own_method if known is None and _is_array(cls) else known
+
+
+def _is_array(cls: type) -> bool:
+    try:
+        return hasattr(cls, "shape") and hasattr(cls, "copy") and hasattr(cls, "__array__")
+    except Exception:  # a metaclass may refuse to be asked
+        return False
 
 
 def _list(value: Any, _part: Part) -> tuple[Any, Fill | None]:

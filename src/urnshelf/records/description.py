@@ -255,7 +255,7 @@ def describe(form: Any) -> Description | None:
     """
     try:
         return _described(form)
-    except TypeError:  # not hashable: no type
+    except Exception:  # a class whose metaclass refuses to be asked, or that cannot be hashed
         return None
 
 

@@ -35,9 +35,11 @@ def same(expected: Any, actual: Any) -> bool:
     >>> same(1, True), same(float("nan"), float("nan")), same([1, {"a": 2}], [1, {"a": 2.0}])
     (False, True, True)
     """
-    if type(expected) is type(actual) and type(expected) in EXACT:
-        return bool(expected == actual)
     try:
+        if expected is actual and Matcher not in type(expected).__mro__:
+            return True
+        if type(expected) is type(actual) and type(expected) in EXACT:
+            return bool(expected == actual)
         return expected.accepts(actual) if isinstance(expected, Matcher) else _all_same([(expected, actual)])
     except Exception:  # a foreign __eq__ or predicate may raise anything
         return False
