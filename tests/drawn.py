@@ -107,7 +107,7 @@ def everything(n: int = 200) -> dict[str, list[str]]:
         found[f"record {name}"] = [told(record) for record in urn.draw(form, n)]
         found[f"record {name} in columns"] = [told(record) for record in urn.draw(form, range(10, 10 + 520))][-n:]
     for form in VALUES:
-        found[f"type {form}"] = [told(value) for value in urn.draw(form, n)]
+        found[f"type {form}".replace("pathlib._local.", "pathlib.")] = [told(value) for value in urn.draw(form, n)]
     for form, names in ((str, NAMES), (int, NUMBERS), (float, NUMBERS), (Decimal, NUMBERS), (date, MOMENTS),
                         (datetime, MOMENTS)):  # fmt: skip
         for none in (False, True):

@@ -24,9 +24,12 @@ import awkward
 from urnshelf import Shelf, attribute, cue, tally
 from urnshelf.calls.target import state_of
 
+DEPRECATED = ("ByteString",)
+"""To ask whether something is one warns on Python 3.12."""
+
 
 def classes_of(module: Any, *, abstract_only: bool) -> list[type]:
-    found = [value for value in vars(module).values() if isinstance(value, type)]
+    found = [value for name, value in vars(module).items() if isinstance(value, type) and name not in DEPRECATED]
     if not abstract_only:
         return [cls for cls in found if not issubclass(cls, (BaseException, tuple, dict, int, str, list))]
     return [cls for cls in found if inspect.isabstract(cls) or getattr(cls, "_is_protocol", False)]

@@ -230,7 +230,7 @@ def test_a_database_and_back(shelf: Shelf, tmp_path: Path, record_type: type) ->
 
 def test_some_rows_of_a_foreign_database(shelf: Shelf, tmp_path: Path) -> None:
     url = f"sqlite:///{tmp_path / 'harbour.db'}"
-    engine = sqlalchemy.create_engine(url)
+    engine = sqlalchemy.create_engine(url, poolclass=sqlalchemy.NullPool)
     with engine.begin() as connection:
         connection.exec_driver_sql(
             "CREATE TABLE berths (id INTEGER, code TEXT, harbour TEXT, length_m REAL, depth_m NUMERIC, day_rate TEXT, "

@@ -10,6 +10,7 @@ import sys
 import threading
 from collections import OrderedDict
 from collections.abc import AsyncIterator, Callable, Iterator
+from contextlib import closing
 from dataclasses import dataclass, field
 from datetime import timedelta
 from decimal import Decimal
@@ -343,11 +344,16 @@ class Stubborn(list[int]):
 
 @pytest.mark.parametrize(
     "thing",
-    [ValueError("x"), threading.Lock(), sqlite3.connect(":memory:"), print, lambda: 1, object(), Stubborn, iter([1])],
+    [ValueError("x"), threading.Lock(), print, lambda: 1, object(), Stubborn, iter([1])],
     ids=lambda thing: type(thing).__name__,
 )
 def test_what_is_no_data_is_shared(thing: Any) -> None:
     assert booked(thing) is thing
+
+
+def test_a_connection_is_shared() -> None:
+    with closing(sqlite3.connect(":memory:")) as connection:
+        assert booked(connection) is connection
 
 
 def test_what_cannot_be_copied_never_breaks_the_call() -> None:

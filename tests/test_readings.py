@@ -6,6 +6,7 @@ import asyncio
 import inspect
 import re
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta, timezone, tzinfo
 from decimal import Decimal
@@ -667,11 +668,11 @@ def test_fakes_do_what_sqlite_does(steps: list[tuple[str, int, Any]]) -> None:
     shelf.define(Berth, missing=BerthUnknown)
     shelf.define(Mooring, missing=MooringUnknown)
     fakes = (shelf.fake(VesselRepository), shelf.fake(BerthRepository), shelf.fake(MooringRegister))
-    connection = open_harbour()
-    real = (SqliteVessels(connection), SqliteBerths(connection), SqliteMoorings(connection))
-    for told in steps:
-        assert step(fakes, told) == step(real, told)
-        assert seen(fakes) == seen(real)
+    with closing(open_harbour()) as connection:
+        real = (SqliteVessels(connection), SqliteBerths(connection), SqliteMoorings(connection))
+        for told in steps:
+            assert step(fakes, told) == step(real, told)
+            assert seen(fakes) == seen(real)
 
 
 # --- the command ------------------------------------------------------------------------------------------------------

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
@@ -126,7 +127,8 @@ def built(shelf: Shelf, told: tuple[Any, ...]) -> Query[Stay]:
 @given(STAYS, QUERIES)
 def test_sqlite_gives_the_same_rows(stays: list[Stay], told: tuple[Any, ...]) -> None:
     query = built(stocked(stays), told)
-    found = [row[0] for row in database(stays).execute(str(query))]
+    with closing(database(stays)) as connection:
+        found = [row[0] for row in connection.execute(str(query))]
     ours = [stay.id for stay in query]
     _, _, limit, offset = told
     if limit is None and not offset:  # without a limit, SQL leaves the order of equals open
@@ -140,14 +142,13 @@ def test_sqlite_gives_the_same_rows(stays: list[Stay], told: tuple[Any, ...]) ->
 @given(STAYS, CONDITIONS)
 def test_sqlite_gives_the_same_numbers(stays: list[Stay], condition: Condition) -> None:
     query = stocked(stays).records(Stay).where(condition)
-    connection = database(stays)
-    told = connection.execute(
-        query.sql("SELECT count(*), coalesce(sum(nights), 0), min(nights), max(nights), avg(nights)")
-    )
-    assert told.fetchone() == (
+    what = "SELECT count(*), coalesce(sum(nights), 0), min(nights), max(nights), avg(nights)"
+    with closing(database(stays)) as connection:
+        told = connection.execute(query.sql(what)).fetchone()
+        groups = dict(connection.execute(f"{query.sql('SELECT harbour, count(*)')} GROUP BY harbour"))
+    assert told == (
         query.count(), query.sum("nights"), query.min("nights"), query.max("nights"), query.avg("nights"),
     )  # fmt: skip
-    groups = dict(connection.execute(f"{query.sql('SELECT harbour, count(*)')} GROUP BY harbour"))
     assert query.count_by("harbour") == groups
     different = query.distinct("harbour", "paid").order_by("harbour desc", "paid")
     assert [(h, int(p)) for h, p in different] == list(connection.execute(str(different)))

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from urnshelf.errors import FileRefused
@@ -23,7 +25,7 @@ def save_sql(store: Store, url: str) -> None:
     """Write every table of the store to the database; tables of these names that are there are replaced."""
     sqlalchemy = _sqlalchemy()
     metadata = sqlalchemy.MetaData()
-    with warnings.catch_warnings(), _engine(sqlalchemy, url).begin() as connection:
+    with warnings.catch_warnings(), _opened(sqlalchemy, url) as connection, connection.begin():
         warnings.simplefilter("ignore", sqlalchemy.exc.SAWarning)  # of Decimals on SQLite: see _table_of
         for view in store.views():
             form = table_form(view.record_type)
@@ -39,7 +41,7 @@ def load_sql(store: Store, url: str, record_type: type, where: Condition | None,
     """Put the rows of one table on the store: all of them, or nothing."""
     sqlalchemy = _sqlalchemy()
     form = table_form(record_type)
-    with _engine(sqlalchemy, url).connect() as connection:
+    with _opened(sqlalchemy, url) as connection:
         name = _table_name(form, table, sqlalchemy.inspect(connection))
         rows = _selected(connection, name, form, where, sqlalchemy)
     places = (f"table {name}, row {number}" for number in range(1, len(rows) + 1))
@@ -121,13 +123,19 @@ def _table_name(form: TableForm, told: str | None, inspector: Any) -> str:
     )
 
 
-def _engine(sqlalchemy: Any, url: str) -> Any:
+@contextmanager
+def _opened(sqlalchemy: Any, url: str) -> Iterator[Any]:
+    """A connection to the database, closed at the end."""
     try:
         engine = sqlalchemy.create_engine(url)
-        engine.connect().close()
+        connection = engine.connect()
     except Exception as why:  # drivers raise their own
         raise FileRefused(f"{show(url, 80)} cannot be opened: {getattr(why, 'orig', None) or why}") from None
-    return engine
+    try:
+        with connection:
+            yield connection
+    finally:
+        engine.dispose()
 
 
 def _sqlalchemy() -> Any:

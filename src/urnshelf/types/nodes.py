@@ -108,7 +108,9 @@ class Node:
     )  # fmt: skip
 
     def __init__(self, form: Any) -> None:
-        is_bare = type(form) is type or (type(form) is GenericAlias and form.__origin__ is not tuple)
+        is_bare = type(form) is type or (
+            type(form) is GenericAlias and form.__origin__ in _KINDS and form.__origin__ is not tuple
+        )
         peeled = _Peeled(form, (), _NO_QUALIFIERS, False) if is_bare else _peeled(form)
         self.form = form
         self.optional = peeled.optional
