@@ -143,16 +143,18 @@ def test_sqlite_gives_the_same_rows(stays: list[Stay], told: tuple[Any, ...]) ->
 def test_sqlite_gives_the_same_numbers(stays: list[Stay], condition: Condition) -> None:
     query = stocked(stays).records(Stay).where(condition)
     what = "SELECT count(*), coalesce(sum(nights), 0), min(nights), max(nights), avg(nights)"
+    different, nights = query.distinct("harbour", "paid").order_by("harbour desc", "paid"), query.distinct("nights")
     with closing(database(stays)) as connection:
         told = connection.execute(query.sql(what)).fetchone()
         groups = dict(connection.execute(f"{query.sql('SELECT harbour, count(*)')} GROUP BY harbour"))
+        pairs = list(connection.execute(str(different)))
+        singles = [row[0] for row in connection.execute(str(nights))]
     assert told == (
         query.count(), query.sum("nights"), query.min("nights"), query.max("nights"), query.avg("nights"),
     )  # fmt: skip
     assert query.count_by("harbour") == groups
-    different = query.distinct("harbour", "paid").order_by("harbour desc", "paid")
-    assert [(h, int(p)) for h, p in different] == list(connection.execute(str(different)))
-    assert list(query.distinct("nights")) == [row[0] for row in connection.execute(str(query.distinct("nights")))]
+    assert [(h, int(p)) for h, p in different] == pairs
+    assert list(nights) == singles
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
