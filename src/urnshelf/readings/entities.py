@@ -10,7 +10,8 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.results import is_record_type, result_of
-from urnshelf.records.description import snake_case
+from urnshelf.readings.verbs import VERBS, verb_of
+from urnshelf.records.description import describe, snake_case
 from urnshelf.store.definition import Definition, untold
 from urnshelf.types.nodes import ANYTHING, Kind, Node
 
@@ -136,12 +137,19 @@ def _record_in(node: Node) -> Any:
 
 @remembered
 def _mentioned(interface: Interface) -> tuple[set[Any], set[Any]]:
-    """The record types that the interface's methods promise, and those that they promise or take."""
-    promised, given = set(), set()
+    """The record types that the interface's methods promise, and those that they promise or take.
+
+    A plain class counts only where the method's verb is one of a store operation.
+    """
+    promised: set[Any] = set()
+    given: set[Any] = set()
     for member in interface.members.values():
         if member.kind == "method":
-            promised.add(result_of(member.promise.node).record_type)
-            given |= set(map(_record_in, member.parameter_nodes.values()))
+            speaks_of_records = verb_of(member.name) in VERBS
+            told = {result_of(member.promise.node).record_type}
+            taken = set(map(_record_in, member.parameter_nodes.values()))
+            promised |= told if speaks_of_records else set(filter(describe, told))
+            given |= taken if speaks_of_records else set(filter(describe, taken))
     return promised - {None}, (promised | given) - {None}
 
 

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity
-from urnshelf.readings.names import COUNTS, Name
+from urnshelf.readings.names import Name
 from urnshelf.readings.operations import (
     Access,
     NotCertain,
@@ -21,6 +21,7 @@ from urnshelf.readings.operations import (
 from urnshelf.readings.parameters import Asked, parts_of, row_of
 from urnshelf.readings.results import Result
 from urnshelf.readings.subject import Subject
+from urnshelf.readings.verbs import COUNTS
 from urnshelf.store.conditions import AllOf, Comparison, Condition, Not, equals
 from urnshelf.store.queries import Query
 from urnshelf.store.values import Placeholder, identifier

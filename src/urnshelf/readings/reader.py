@@ -10,11 +10,11 @@ from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.entities import Entity, entity, item_record, record_of
 from urnshelf.readings.key_values import read_key_value
 from urnshelf.readings.look_ups import read_look_up, read_question
-from urnshelf.readings.names import ADDS, COUNTS, LOOK_UPS, QUESTIONS, REMOVES, SAVES, UPDATES, VERBS, verb_of
 from urnshelf.readings.operations import Reading, ReadParameter, Role, Unread, honoured
 from urnshelf.readings.parameters import PAGING, condition_maker, read_condition
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.units import is_unit_of_work, read_unit
+from urnshelf.readings.verbs import ADDS, COUNTS, LOOK_UPS, QUESTIONS, REMOVES, SAVES, UPDATES, VERBS, verb_of
 from urnshelf.readings.writes import given_as, read_removal, read_setter, read_write
 from urnshelf.store.definition import Definition
 

@@ -6,8 +6,9 @@ from functools import cached_property
 
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.entities import Entity, entity
-from urnshelf.readings.names import Name, name_of, words_of
+from urnshelf.readings.names import Name, name_of
 from urnshelf.readings.results import Result, result_of
+from urnshelf.readings.verbs import words_of
 from urnshelf.store.definition import Definition
 
 

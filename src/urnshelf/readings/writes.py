@@ -9,7 +9,7 @@ from typing import Any
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity, item_record
 from urnshelf.readings.look_ups import wanted_by
-from urnshelf.readings.names import ADDS, REMOVES, SAVES, UPDATES, Name
+from urnshelf.readings.names import Name
 from urnshelf.readings.operations import (
     Access,
     NotCertain,
@@ -23,6 +23,7 @@ from urnshelf.readings.operations import (
 from urnshelf.readings.parameters import is_collection_type, row_of
 from urnshelf.readings.results import Result, is_row_type, result_of
 from urnshelf.readings.subject import Subject
+from urnshelf.readings.verbs import ADDS, REMOVES, SAVES, UPDATES
 from urnshelf.records.description import snake_case
 from urnshelf.store.values import Placeholder, identifier, literal
 from urnshelf.store.views import View

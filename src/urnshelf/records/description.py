@@ -293,11 +293,15 @@ def may_be_plain(cls: Any) -> bool:
 
 
 def looks_like_record(cls: Any) -> bool:
-    """Whether a plain class without public methods can be taken for a record where a store operation speaks of it."""
+    """Whether a plain class can be taken for a record where a store operation speaks of it.
+
+    It has a key, and no public methods; of any other it must be said.
+    """
     if not isinstance(cls, type) or cls.__module__ in ("builtins", "typing") or not may_be_plain(cls):
         return False
     methods = [n for base in cls.__mro__[:-1] for n, v in vars(base).items() if inspect.isroutine(v)]
-    return all(name.startswith("_") for name in methods) and plain_class(cls) is not None
+    described = plain_class(cls) if all(name.startswith("_") for name in methods) else None
+    return described is not None and bool(described.key)
 
 
 def declare(cls: type) -> None:
