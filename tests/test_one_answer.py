@@ -200,6 +200,30 @@ def test_a_mapped_class_tells_its_key_unique_fields_and_references() -> None:
     assert (lamp.key, lamp.unique, lamp.references) == (("code",), (("quay_id", "place"),), {"quay_id": Quay})
 
 
+class Keepers(Protocol):
+    def get_keeper(self, keeper_id: int) -> Keeper: ...
+    def list_keepers(self) -> list[Keeper]: ...
+    def add_keeper(self, keeper: Keeper) -> None: ...
+
+
+class Keeper(Mapper):
+    __tablename__ = "keepers"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+
+
+def test_methods_speak_of_the_class_and_statements_of_its_table(shelf: Shelf) -> None:
+    keepers = shelf.fake(Keepers)
+    keepers.add_keeper(Keeper(id=1, name="Ada"))
+    assert keepers.get_keeper(1).name == "Ada"
+    assert [keeper.id for keeper in keepers.list_keepers()] == [1]
+    assert [call.statement for call in calls_to(keepers)] == [
+        "INSERT INTO keepers VALUES (1, 'Ada')",
+        "SELECT * FROM keepers WHERE id = 1",
+        "SELECT * FROM keepers",
+    ]
+
+
 class Winch:
     """No library's record: it is one only where somebody says so."""
 

@@ -34,7 +34,8 @@ class Entity:
         self.record_type = definition.record_type
         self.fields = self.described.names
         self.key_fields = definition.key_fields
-        self.name = definition.table_name
+        self.name = definition.word
+        self.table_name = definition.table_name
         self.names = frozenset({self.name, *plurals(self.name)})
         self.last_words = self.names | _last_words(self.name) if "_" in self.name else self.names
         """The record's own name, many of it, and the same of its last word: `report` of a QuayReport."""

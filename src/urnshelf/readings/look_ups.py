@@ -67,7 +67,7 @@ class Wanted(NamedTuple):
         """The query as SQL, a placeholder for each argument."""
         places = tuple(map(Placeholder, names))
         conditions = AllOf(self.conditions(places))
-        text = f"{what} FROM {identifier(about.name)}" + (f" WHERE {conditions}" if conditions.parts else "")
+        text = f"{what} FROM {identifier(about.table_name)}" + (f" WHERE {conditions}" if conditions.parts else "")
         text += f" ORDER BY {', '.join(map(_order_text, self.order))}" if self.order else ""
         if any(part.role in (Role.ORDER, Role.DESCENDING) for part in self.parts):
             text += f" ORDER BY {self.given(Role.ORDER, places) or ''}".rstrip()

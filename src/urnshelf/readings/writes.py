@@ -160,7 +160,7 @@ def _set_field(member: Member, about: Entity, verb: str) -> Reading | Unread | N
         about.record_type,
         Operation.CHANGE,
         parameters,
-        lambda: f"UPDATE {identifier(about.name)} SET {identifier(path)} = :{value} WHERE {_by_key(about, key)}",
+        lambda: f"UPDATE {identifier(about.table_name)} SET {identifier(path)} = :{value} WHERE {_by_key(about, key)}",
         answer,
     )
 
@@ -191,7 +191,7 @@ def _stored_reading(verb: str, given: tuple[ReadParameter, ...], about: Entity, 
     def tell() -> str:
         meaning = f"{_verb_text(verb, about)} VALUES (:{about.name})"
         if verb in UPDATES:
-            meaning = f"UPDATE {identifier(about.name)} SET … WHERE {_by_key(about)}"
+            meaning = f"UPDATE {identifier(about.table_name)} SET … WHERE {_by_key(about)}"
         return f"{meaning} for each" if is_many else meaning
 
     return Reading(about.record_type, _OPERATIONS[verb], given, tell, answer)
@@ -285,7 +285,7 @@ def _changes_reading(
         about.record_type,
         Operation.CHANGE,
         (given[0], *changes),
-        lambda: f"UPDATE {identifier(about.name)} SET … WHERE {_by_key(about, key)}",
+        lambda: f"UPDATE {identifier(about.table_name)} SET … WHERE {_by_key(about, key)}",
         answer,
     )
 
@@ -335,7 +335,7 @@ def _removal(
         about.record_type,
         Operation.REMOVE,
         given,
-        lambda: f"DELETE FROM {identifier(about.name)} WHERE {_by_key(about, parameter)}",
+        lambda: f"DELETE FROM {identifier(about.table_name)} WHERE {_by_key(about, parameter)}",
         answer,
     )
 
@@ -367,7 +367,7 @@ def _removals_by_record(about: Entity, result: Result, given: tuple[ReadParamete
         about.record_type,
         Operation.REMOVE,
         given,
-        lambda: f"DELETE FROM {identifier(about.name)} WHERE {_by_key(about)} for each",
+        lambda: f"DELETE FROM {identifier(about.table_name)} WHERE {_by_key(about)} for each",
         answer,
     )
 
@@ -412,7 +412,7 @@ def _has_many_keys(member: Member, about: Entity) -> bool:
 
 
 def _verb_text(verb: str, about: Entity) -> str:
-    return f"{'INSERT' if verb in ADDS else 'INSERT OR REPLACE'} INTO {identifier(about.name)}"
+    return f"{'INSERT' if verb in ADDS else 'INSERT OR REPLACE'} INTO {identifier(about.table_name)}"
 
 
 def _insertion(verb: str, table: View[Any], record: Any) -> str:

@@ -8,7 +8,7 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.errors import RecordMissing, RecordOutdated, RecordRefused
 from urnshelf.records.copies import copier_of
-from urnshelf.records.description import Description, declare, description_of
+from urnshelf.records.description import Description, declare, description_of, snake_case
 from urnshelf.records.display import show
 from urnshelf.types.forms import full_name
 from urnshelf.types.nodes import Node
@@ -47,6 +47,8 @@ class Definition:
         self.record_type = record_type
         self.described = described_to_store(record_type)
         self.name = self.described.name
+        self.word = snake_case(self.name)
+        """What names in code call one of the records: `quay_report`."""
         self.table_name = self.described.table_name
         self.key_fields = self.described.key if key is None else self._group(key)
         self.unique = tuple(self._group(one) for one in ((unique,) if isinstance(unique, str) else unique))
