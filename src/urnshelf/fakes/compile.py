@@ -31,6 +31,7 @@ def compiled(interface: Interface) -> type:
         "__slots__": (TARGETS, STATE, "__weakref__"),
         "__doc__": getattr(interface.origin, "__doc__", None),
         "__module__": getattr(interface.origin, "__module__", __name__),
+        "__qualname__": getattr(interface.origin, "__qualname__", interface.name),
         "_urnshelf_members": members,
         **manners_of(interface),
     }

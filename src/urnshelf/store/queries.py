@@ -182,7 +182,7 @@ class Query(Selection[V]):
         return self._source.remove_rows(self._rows())
 
     def all(self) -> list[V]:
-        """The records, as a list."""
+        """The records, as a list; `list(query)` asks for their number first, and so runs the query twice."""
         return self._source.copies(self._rows())
 
     _run = all

@@ -42,6 +42,9 @@ class _Mapped(Description):
                     found[self._name(column)] = parent
         return found
 
+    def read(self, record: Any, name: str) -> Any:
+        return vars(record).get(name)
+
     def values(self, record: Any) -> dict[str, Any]:
         """What is loaded: asking for more would send the object to its database."""
         return {name: vars(record)[name] for name in self.names if name in vars(record)}
