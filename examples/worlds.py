@@ -12,7 +12,7 @@ from typing import Any, Protocol
 
 import httpx
 
-from urnshelf import Shelf, calls_to, cue, raising, whatever
+from urnshelf import Shelf, cue, ledger_of, raising, whatever
 from urnshelf.demo.harbour import (
     Berth,
     BerthRepository,
@@ -80,14 +80,14 @@ class ShelfWorld:
         return self._shelf.fake(BerthRepository).get(berth_id)
 
     def gauge_requests(self) -> int:
-        return len(calls_to(self._shelf.fake(TideService)))
+        return len(ledger_of(self._shelf.fake(TideService)))
 
     def pages(self) -> list[tuple[int, str, bool]]:
-        calls = calls_to(self._shelf.fake(PilotPager).page)
+        calls = ledger_of(self._shelf.fake(PilotPager).page)
         return [(call.arguments.vessel_id, call.arguments.message, call.arguments.urgent) for call in calls]
 
     def lit(self) -> list[str]:
-        return calls_to(self._shelf.fake(QuayPatrol).light_up).each("berth_code")
+        return ledger_of(self._shelf.fake(QuayPatrol).light_up).each("berth_code")
 
 
 class HarbourServer(ThreadingHTTPServer):

@@ -114,7 +114,7 @@ class GenericRepository(Protocol[T, K]):
         """SELECT count(*) FROM vessel"""
 
 
-class CrudBase(ABC, Generic[T]):
+class LooksUp(ABC, Generic[T]):
     @abstractmethod
     def find_by_id(self, id: int) -> T | None:
         """SELECT * FROM vessel WHERE id = :id"""
@@ -124,31 +124,35 @@ class CrudBase(ABC, Generic[T]):
         """SELECT * FROM vessel"""
 
     @abstractmethod
+    def exists_by_id(self, id: int) -> bool:
+        """SELECT EXISTS (SELECT * FROM vessel WHERE id = :id)"""
+
+
+class KeepsMany(ABC, Generic[T]):
+    @abstractmethod
     def find_all_by_id(self, ids: Iterable[int]) -> list[T]:
         """SELECT * FROM vessel WHERE id IN (:ids)"""
-
-    @abstractmethod
-    def save(self, entity: T) -> T:
-        """INSERT OR REPLACE INTO vessel VALUES (:vessel)"""
 
     @abstractmethod
     def save_all(self, entities: Iterable[T]) -> list[T]:
         """INSERT OR REPLACE INTO vessel VALUES (:vessel) for each"""
 
     @abstractmethod
-    def exists_by_id(self, id: int) -> bool:
-        """SELECT EXISTS (SELECT * FROM vessel WHERE id = :id)"""
+    def delete_all(self) -> None:
+        """DELETE FROM vessel"""
+
+
+class KeepsOne(ABC, Generic[T]):
+    @abstractmethod
+    def save(self, entity: T) -> T:
+        """INSERT OR REPLACE INTO vessel VALUES (:vessel)"""
 
     @abstractmethod
     def delete_by_id(self, id: int) -> None:
         """DELETE FROM vessel WHERE id = :id"""
 
-    @abstractmethod
-    def delete_all(self) -> None:
-        """DELETE FROM vessel"""
 
-
-class BerthCrud(CrudBase[Berth]):
+class LooksUpBerths(LooksUp[Berth]):
     @abstractmethod
     def find_by_harbour(self, harbour: str) -> list[Berth]:
         """SELECT * FROM berth WHERE harbour = :harbour"""
@@ -223,7 +227,7 @@ class CamelCase(Protocol):
     def getById(self, id: int) -> Owner:
         """SELECT * FROM owner WHERE id = :id"""
 
-    def findAllByOrderByNameDesc(self) -> list[Owner]:
+    def listAllSortedByNameDesc(self) -> list[Owner]:
         """SELECT * FROM owner ORDER BY name DESC"""
 
     def deleteById(self, id: int) -> None:

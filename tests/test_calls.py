@@ -21,9 +21,9 @@ from urnshelf import (
     RefusalHidden,
     Shelf,
     UnansweredCall,
-    calls_to,
     cue,
     holding,
+    ledger_of,
     raising,
     tally,
     unseen,
@@ -64,7 +64,7 @@ def test_a_tally_is_an_int_of_its_moment(log: Log) -> None:
 
 def test_calls_are_opened_by_name(log: Log) -> None:
     log.write("a", 1, 2, level="high")
-    call = calls_to(log.write)[-1]
+    call = ledger_of(log.write)[-1]
     assert call.method == "Log.write"
     assert call.number == 1
     assert (call.arguments.entry, call.arguments.more, call.arguments.level) == ("a", (1, 2), "high")
@@ -75,20 +75,20 @@ def test_calls_are_opened_by_name(log: Log) -> None:
     with pytest.raises(KeyError):
         call.arguments["colour"]
     with pytest.raises(IndexError, match="Log.write: there is no call \\[3\\], only 1"):
-        calls_to(log.write)[3]
+        ledger_of(log.write)[3]
 
 
 def test_names_one_argument_of_each_and_order(shelf: Shelf, log: Log) -> None:
     for entry in ("a", "b"):
         log.write(entry)
     log.flush()
-    assert calls_to(log).names == ["Log.write", "Log.write", "Log.flush"]
-    assert calls_to(log.write).each("entry") == ["a", "b"]
-    assert calls_to(log.write).before(calls_to(log.flush))
-    assert not calls_to(log.flush).before(calls_to(log.write))
-    assert not calls_to(log.write).before(calls_to(shelf.fake(PilotPager)))
-    assert [call.number for call in calls_to(shelf)[1:]] == [2, 3]
-    assert str(calls_to(log.flush)) == "Log.flush: 1 call\n  #3  Log.flush()"
+    assert ledger_of(log).names == ["Log.write", "Log.write", "Log.flush"]
+    assert ledger_of(log.write).each("entry") == ["a", "b"]
+    assert ledger_of(log.write).before(ledger_of(log.flush))
+    assert not ledger_of(log.flush).before(ledger_of(log.write))
+    assert not ledger_of(log.write).before(ledger_of(shelf.fake(PilotPager)))
+    assert [call.number for call in ledger_of(shelf)[1:]] == [2, 3]
+    assert str(ledger_of(log.flush)) == "Log.flush: 1 call\n  #3  Log.flush()"
 
 
 def test_replies_and_errors_are_noted(shelf: Shelf) -> None:
@@ -97,13 +97,13 @@ def test_replies_and_errors_are_noted(shelf: Shelf) -> None:
     with pytest.raises(GaugeSilent):
         tides.depth_at("Skarvik", NOON)
     tides.depth_at("Skarvik", NOON)
-    first, second = calls_to(tides)
+    first, second = ledger_of(tides)
     assert isinstance(first.error, GaugeSilent)
     assert (second.error, second.reply) == (None, 6.3)
     assert second.answered_by.startswith("cue(TideService.depth_at).gives(raising(")
     shelf.stock(Berth, 2)
     shelf.fake(BerthRepository).count()
-    assert calls_to(shelf.fake(BerthRepository))[0].answered_by == "the shelf's records: SELECT count(*) FROM berth"
+    assert ledger_of(shelf.fake(BerthRepository))[0].answered_by == "the shelf's records: SELECT count(*) FROM berth"
 
 
 def test_nothing_else(shelf: Shelf, log: Log) -> None:
@@ -114,7 +114,7 @@ def test_nothing_else(shelf: Shelf, log: Log) -> None:
     left = unseen(log)
     assert len(left) == 1
     assert left[0].arguments.entry == "b"
-    calls_to(log)
+    ledger_of(log)
     assert not unseen(log)
     assert not unseen(shelf)
 
@@ -130,7 +130,7 @@ def test_look_ups_that_the_shelf_answered_need_no_look(shelf: Shelf) -> None:
 
 @pytest.mark.parametrize("wrong", [5, "text", None])
 def test_looking_at_something_else_is_refused(wrong: Any) -> None:
-    for look in (calls_to, unseen, tally):
+    for look in (ledger_of, unseen, tally):
         with pytest.raises(CueRefused, match="takes a method of a fake"):
             look(wrong)
 
@@ -176,7 +176,7 @@ def test_records_are_kept_as_they_were(log: Log, make: Any) -> None:
     record = make(names)
     log.write(record)
     record.names.append("b")
-    kept = calls_to(log.write)[0].arguments.entry
+    kept = ledger_of(log.write)[0].arguments.entry
     assert kept.names == ["a"]
     assert type(kept) is type(record)
     assert tally(log.write, holding(names=["a"])) == 1
@@ -189,7 +189,7 @@ def test_containers_are_kept_and_cycles_too(log: Log) -> None:
     boat = Crew(["a"])
     boat.ship = boat
     log.write(ring, {"a": {1, 2}}, bytearray(b"x"), numpy.zeros(2), boat)
-    kept = calls_to(log.write)[0].arguments
+    kept = ledger_of(log.write)[0].arguments
     ring[0] = 2
     kept_ring = kept.entry
     assert kept_ring[0] == 1
@@ -201,7 +201,7 @@ def test_containers_are_kept_and_cycles_too(log: Log) -> None:
 def test_things_that_cannot_change_are_not_copied(log: Log) -> None:
     frozen, whole, thing = Named(()), ("a", (1, 2)), object()  # type: ignore[arg-type]
     log.write(frozen, whole, thing)
-    kept = calls_to(log.write)[0].arguments
+    kept = ledger_of(log.write)[0].arguments
     assert kept.more[0] is whole
     assert kept.more[1] is thing
 
@@ -215,7 +215,7 @@ def line_of(text: str) -> int:
 
 
 def place_of_last(what: Any) -> tuple[str, int, str]:
-    place = calls_to(what)[-1].called_from
+    place = ledger_of(what)[-1].called_from
     return Path(place.file).name, place.line, place.function.rpartition(".")[2]
 
 
@@ -244,7 +244,7 @@ def test_the_place_of_awaited_calls(log: Log) -> None:
         await task
 
     asyncio.run(service())
-    seen = {call.arguments.entry: call.called_from for call in calls_to(log.send)}
+    seen = {call.arguments.entry: call.called_from for call in ledger_of(log.send)}
     expected = {"a": "awaited", "b": "waited for", "c": "gathered", "d": "gathered", "e": "a task"}
     assert {entry: place.line for entry, place in seen.items()} == {e: line_of(text) for e, text in expected.items()}
     assert {place.function.rpartition(".")[2] for place in seen.values()} == {"service"}
@@ -255,9 +255,9 @@ def test_the_place_of_awaited_calls(log: Log) -> None:
 def test_an_async_call_is_entered_when_awaited(log: Log) -> None:
     async def use() -> list[int]:
         pending = log.send("a")
-        before = len(calls_to(log))
+        before = len(ledger_of(log))
         await pending
-        return [before, len(calls_to(log))]
+        return [before, len(ledger_of(log))]
 
     assert asyncio.run(use()) == [0, 1]
 
@@ -296,7 +296,7 @@ def test_threads_lose_nothing_and_share_values_out(shelf: Shelf) -> None:
         thread.join()
     assert sorted(n for mine in got for n in mine) == list(range(2_000))
     assert tally(log.write) == 160_000
-    assert [call.number for call in calls_to(shelf)] == list(range(1, 162_001))
+    assert [call.number for call in ledger_of(shelf)] == list(range(1, 162_001))
 
 
 def test_tasks_share_values_out(shelf: Shelf) -> None:
@@ -358,4 +358,4 @@ def test_refusals_can_be_what_the_test_is_about() -> None:
     with Shelf() as shelf:
         with shelf.refusals_expected(), pytest.raises(UnansweredCall):
             shelf.fake(TideService).depth_at("Skarvik", NOON)
-        assert calls_to(shelf)[0].answered_by == "nobody"
+        assert ledger_of(shelf)[0].answered_by == "nobody"

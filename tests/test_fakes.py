@@ -16,7 +16,7 @@ from typing import Any, Protocol
 import pytest
 
 import awkward
-from urnshelf import CueRefused, InterfaceRefused, Shelf, UnansweredCall, attribute, calls_to, cue, tally
+from urnshelf import CueRefused, InterfaceRefused, Shelf, UnansweredCall, attribute, cue, ledger_of, tally
 from urnshelf.demo.harbour import Berth, BerthRepository, PilotPager, TideService
 
 
@@ -75,7 +75,7 @@ def test_equality_hash_and_truth_are_those_of_any_object_until_cued(shelf: Shelf
     assert fake != shelf.fake(awkward.OwnEquality, name="other")
     assert fake
     assert {fake: 1}[fake] == 1
-    assert not calls_to(shelf)
+    assert not ledger_of(shelf)
     cue(fake.__bool__).gives(False)
     cue(fake.__eq__, 5).gives(True)
     assert not fake

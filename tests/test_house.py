@@ -222,7 +222,7 @@ def test_a_rule_written_to_a_plan_draws_the_same(name: str) -> None:
 
 def test_links_are_told_and_code_is_not() -> None:
     assert written(rules.link(Berth, "code")) == '{ link = "berths", field = "code" }'
-    assert written(rules.between(Decimal("1.50"), Decimal(9))) == '{ between = ["1.50", "9.00"], places = 2 }'
+    assert written(rules.between(Decimal("1.50"), Decimal(9))) == '{ between = ["1.50", "9.00"], decimals = 2 }'
     with pytest.raises(Exception, match="the rule 'derived' cannot be written to a plan file"):
         written(rules.derived(lambda whole: whole))
     assert planned_rules().keys() == set(rules.__all__) - {"derived"}

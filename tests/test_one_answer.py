@@ -50,9 +50,9 @@ from urnshelf import (
     Shelf,
     UnansweredCall,
     Urn,
-    calls_to,
     cue,
     holding,
+    ledger_of,
     rules,
     tally,
     whatever,
@@ -79,7 +79,7 @@ def booked(thing: Any, change: Callable[[], object] = lambda: None) -> Any:
     cue(sink.put).gives(None)
     sink.put(thing)
     change()
-    return calls_to(sink.put)[0].arguments.thing
+    return ledger_of(sink.put)[0].arguments.thing
 
 
 def message(of: Callable[[Shelf], object]) -> str:
@@ -217,7 +217,7 @@ def test_methods_speak_of_the_class_and_statements_of_its_table(shelf: Shelf) ->
     keepers.add_keeper(Keeper(id=1, name="Ada"))
     assert keepers.get_keeper(1).name == "Ada"
     assert [keeper.id for keeper in keepers.list_keepers()] == [1]
-    assert [call.statement for call in calls_to(keepers)] == [
+    assert [call.statement for call in ledger_of(keepers)] == [
         "INSERT INTO keepers VALUES (1, 'Ada')",
         "SELECT * FROM keepers WHERE id = 1",
         "SELECT * FROM keepers",
@@ -353,7 +353,7 @@ def test_an_empty_container_is_copied_too(shelf: Shelf) -> None:
     cue(sink.weigh, {}).gives(1)
     sink.weigh(options)
     options["late"] = 1
-    assert calls_to(sink.weigh)[0].arguments.thing == {}
+    assert ledger_of(sink.weigh)[0].arguments.thing == {}
 
 
 class Stubborn(list[int]):
@@ -507,12 +507,12 @@ def test_fields_that_are_not_shown_stay_out_of_statements(shelf: Shelf) -> None:
     logins = shelf.fake(Logins)
     logins.add(Login(1, "ada", "hunter-2"))
     logins.update(Login(1, "ada", "hunter-3"))
-    told = [call.statement for call in calls_to(logins)]
+    told = [call.statement for call in ledger_of(logins)]
     assert told == [
         "INSERT INTO login VALUES (1, 'ada', :password)",
         "UPDATE login SET name = 'ada', password = :password WHERE id = 1",
     ]
-    assert "hunter" not in str(calls_to(logins))
+    assert "hunter" not in str(ledger_of(logins))
 
 
 @pytest.mark.parametrize(
@@ -610,8 +610,8 @@ def test_what_users_hold_shows_no_machine(shelf: Shelf) -> None:
         "used", "waits",
     }  # fmt: skip
     assert shown(shelf.records(Berth)) == {"add", "count", "find", "get", "remove", "save", "where"}
-    assert shown(calls_to(berths)) == {"before", "count", "each", "index", "names"}
-    assert shown(calls_to(berths)[0]) == {
+    assert shown(ledger_of(berths)) == {"before", "count", "each", "index", "names"}
+    assert shown(ledger_of(berths)[0]) == {
         "answered_by", "arguments", "called_from", "error", "method", "number", "reply", "statement", "taken",
     }  # fmt: skip
     assert shown(shelf) == {

@@ -28,9 +28,9 @@ from urnshelf import (
     Shelf,
     UnansweredCall,
     UnitRefused,
-    calls_to,
     column,
     cue,
+    ledger_of,
     rules,
     tally,
 )
@@ -51,7 +51,9 @@ from urnshelf.store.conditions import Condition
 
 GENERIC: dict[str, Any] = {
     "GenericRepository": kinds.GenericRepository[Vessel, int],
-    "CrudBase": kinds.CrudBase[Vessel],
+    "LooksUp": kinds.LooksUp[Vessel],
+    "KeepsMany": kinds.KeepsMany[Vessel],
+    "KeepsOne": kinds.KeepsOne[Vessel],
 }
 INTERFACES = {
     name: GENERIC.get(name, thing)
@@ -309,18 +311,18 @@ def test_the_ledger_shows_what_was_asked(shelf: Shelf) -> None:
     filtered.list(harbour="Skarvik")
     filtered.count()
     shelf.fake(kinds.Changing)
-    assert [call.statement for call in calls_to(shelf)] == [
+    assert [call.statement for call in ledger_of(shelf)] == [
         "SELECT * FROM vessel WHERE id = 7",
         "SELECT * FROM vessel WHERE call_sign = 'GH-0007'",
         "INSERT OR REPLACE INTO vessel VALUES (8, 'Sea Fox', 'SF-1', 'cargo', 40.0, 3.0, '', 'SE', NULL)",
         "SELECT * FROM berth WHERE harbour = 'Skarvik'",
         "SELECT count(*) FROM berth",
     ]
-    assert calls_to(filtered)[0].answered_by == "the shelf's records: SELECT * FROM berth WHERE harbour = 'Skarvik'"
+    assert ledger_of(filtered)[0].answered_by == "the shelf's records: SELECT * FROM berth WHERE harbour = 'Skarvik'"
     assert "      SELECT * FROM berth WHERE harbour = 'Skarvik'" in str(tally(filtered.list)).splitlines()
     cue(filtered.count).gives(3)
     filtered.count()
-    assert calls_to(filtered.count)[-1].statement == ""
+    assert ledger_of(filtered.count)[-1].statement == ""
 
 
 def test_writes_in_the_ledger(shelf: Shelf, owners: list[Owner]) -> None:
@@ -329,7 +331,7 @@ def test_writes_in_the_ledger(shelf: Shelf, owners: list[Owner]) -> None:
     removing.delete(2)
     removing.delete_all_by_name("Ada")
     removing.remove_all(owners[2:3])
-    assert [call.statement for call in calls_to(shelf)] == [
+    assert [call.statement for call in ledger_of(shelf)] == [
         "UPDATE owner SET name = 'Bea' WHERE id = 2",
         "DELETE FROM owner WHERE id = 2",
         "DELETE FROM owner WHERE name = 'Ada'",
@@ -350,7 +352,7 @@ def test_values_expire_on_the_shelfs_clock(shelf: Shelf) -> None:
     assert (cache.get("a"), cache.get("b")) == (None, b"2")
     cache.delete("b")
     assert cache.get("b") is None
-    assert calls_to(cache.get)[0].statement == "GET 'a'"
+    assert ledger_of(cache.get)[0].statement == "GET 'a'"
     with shelf.rolled_back():
         cache.set("d", b"4")
     assert cache.get("d") is None
@@ -482,7 +484,7 @@ def test_a_taught_method(shelf: Shelf, owners: list[Owner]) -> None:
     finders = shelf.fake(kinds.Finders)
     found = finders.find_youngest()
     assert found == owners[0]
-    assert calls_to(finders)[0].answered_by == "taught: youngest"
+    assert ledger_of(finders)[0].answered_by == "taught: youngest"
     shelf.records(Owner).where().remove()
     with pytest.raises(ReplyRefused, match="promises Owner, but taught: youngest gave None"):
         finders.find_youngest()

@@ -21,10 +21,10 @@ from urnshelf import (
     Shelf,
     UnansweredCall,
     attribute,
-    calls_to,
     cue,
     fitting,
     holding,
+    ledger_of,
     of_type,
     raising,
     tally,
@@ -128,7 +128,7 @@ def test_a_class_of_exceptions_is_made_afresh_and_an_instance_is_raised_itself(g
     assert caught.value is mine
     with pytest.raises(TimeoutError):
         gauge.read("B")
-    assert [type(call.error) for call in calls_to(gauge.read)] == [GaugeSilent, TimeoutError]
+    assert [type(call.error) for call in ledger_of(gauge.read)] == [GaugeSilent, TimeoutError]
 
 
 def test_the_same_object_is_given_each_time(shelf: Shelf) -> None:
@@ -255,7 +255,7 @@ def test_streams_are_fresh_for_each_call_and_note_what_was_taken(gauge: Gauge) -
         for depth in gauge.history("A"):
             taken.append(depth)
     assert taken == [1.0, 2.0]
-    assert [call.taken for call in calls_to(gauge.history)] == [1, 2]
+    assert [call.taken for call in ledger_of(gauge.history)] == [1, 2]
 
 
 def test_async_streams_plain_and_awaited(gauge: Gauge) -> None:

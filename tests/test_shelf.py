@@ -23,8 +23,8 @@ from urnshelf import (
     Shelf,
     UnansweredCall,
     Urn,
-    calls_to,
     cue,
+    ledger_of,
     rules,
     tally,
 )
@@ -225,7 +225,7 @@ def test_the_demos_repositories_work_without_a_cue(shelf: Shelf) -> None:
     assert (moorings.count(), moorings.exists(1)) == (0, False)
     with pytest.raises(MooringUnknown):
         moorings.delete(1)
-    assert {call.answered_by.partition(":")[0] for call in calls_to(shelf)} == {"the shelf's records"}
+    assert {call.answered_by.partition(":")[0] for call in ledger_of(shelf)} == {"the shelf's records"}
 
 
 class Berths(Protocol):

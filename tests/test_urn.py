@@ -266,7 +266,7 @@ def column(n: int = 800, **given: Any) -> list[Any]:
 
 def test_ranges() -> None:
     assert set(column(a=rules.between(3, 5))) == {3, 4, 5}
-    assert set(column(a=rules.between(0.1, 0.3, places=1))) == {0.1, 0.2, 0.3}
+    assert set(column(a=rules.between(0.1, 0.3, decimals=1))) == {0.1, 0.2, 0.3}
     assert set(column(a=rules.between(Decimal("1.00"), Decimal("1.02")))) == {Decimal(f"1.0{i}") for i in range(3)}
     assert set(column(a=rules.between(date(2030, 1, 1), date(2030, 1, 3)))) == {date(2030, 1, d) for d in (1, 2, 3)}
     low, high = datetime(2030, 1, 1, tzinfo=UTC), datetime(2030, 1, 2, tzinfo=UTC)
@@ -321,7 +321,7 @@ def test_distributions_are_what_they_say() -> None:
     assert scipy.stats.kstest(column(4000, a=rules.distribution(normal)), normal.cdf).pvalue > 0.001
     kept = column(1000, a=rules.distribution(normal, low=9, high=11))
     assert 9 <= min(kept) <= max(kept) <= 11
-    cut = column(1000, a=rules.distribution(normal, low=9, high=11, outside="clip", places=1))
+    cut = column(1000, a=rules.distribution(normal, low=9, high=11, outside="clip", decimals=1))
     assert {9, 11} <= set(cut)
     uniform = scipy.stats.uniform(0, 1)
     assert scipy.stats.kstest([v / 10**6 for v in column(4000, a=rules.between(0, 10**6))], uniform.cdf).pvalue > 0.001

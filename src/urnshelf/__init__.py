@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.cue import cue
 from urnshelf.calls.replies import raising
-from urnshelf.calls.tally import calls_to, tally, unseen
+from urnshelf.calls.tally import ledger_of, tally, unseen
 from urnshelf.calls.target import attribute
 from urnshelf.errors import (
     ClockRefused,
@@ -50,11 +50,11 @@ __all__ = [
     "Urn",
     "UrnShelfError",
     "attribute",
-    "calls_to",
     "column",
     "cue",
     "fitting",
     "holding",
+    "ledger_of",
     "of_type",
     "raising",
     "rules",

@@ -11,11 +11,11 @@ from urnshelf import (
     Shelf,
     Urn,
     attribute,
-    calls_to,
     column,
     cue,
     fitting,
     holding,
+    ledger_of,
     of_type,
     raising,
     rules,
@@ -89,7 +89,7 @@ def drawn(urn: Urn) -> None:
     assert_type(urn.draw(Berth, 3, harbour=rules.among("Skarvik", "Norrvik")), list[Berth])
     assert_type(urn.draw(Berth, range(3, 9)), list[Berth])
     assert_type(urn.draw(list[int]), list[int])
-    urn.set_rules(Berth, depth_m=rules.between(2.0, 9.0, places=1), code=rules.pattern("B-[0-9]"))
+    urn.set_rules(Berth, depth_m=rules.between(2.0, 9.0, decimals=1), code=rules.pattern("B-[0-9]"))
     first = next(urn.stream(Berth))
     assert first.harbour
 
@@ -117,6 +117,6 @@ def looks(shelf: Shelf, noon: datetime) -> None:
     tides = shelf.fake(TideService)
     count: int = tally(tides.depth_at, "Skarvik", noon)
     assert count == tally(tides.depth_at) and not unseen(tides, shelf)
-    assert_type(calls_to(tides), Calls)
-    depths: list[Any] = calls_to(tides.depth_at).each("harbour")
+    assert_type(ledger_of(tides), Calls)
+    depths: list[Any] = ledger_of(tides.depth_at).each("harbour")
     assert depths == [] or holding(id=3)

@@ -110,7 +110,7 @@ def tally(method: Any, /, *args: Any, **kwargs: Any) -> Tally:
     return result
 
 
-def calls_to(what: Any, /) -> Calls:
+def ledger_of(what: Any, /) -> Calls:
     """The calls of a method, of a fake, or of all fakes of a shelf, in order.
 
     Args:
@@ -119,22 +119,22 @@ def calls_to(what: Any, /) -> Calls:
     Raises:
         CueRefused: none of these.
 
-    >>> from urnshelf import Shelf, calls_to
+    >>> from urnshelf import Shelf, ledger_of
     >>> from urnshelf.demo.harbour import PilotPager
     >>> with Shelf() as shelf:
     ...     pilots = shelf.fake(PilotPager)
     ...     pilots.page(7, "Gray Heron to B-03")
-    ...     calls_to(pilots.page)[-1].arguments.message
+    ...     ledger_of(pilots.page)[-1].arguments.message
     'Gray Heron to B-03'
     """
-    desk, chosen, name = _scope(what, "calls_to")
+    desk, chosen, name = _scope(what, "ledger_of")
     result = desk.look_at(desk.calls(chosen), name)
     desk.last_look = result
     return result
 
 
 def unseen(first: Any, /, *more: Any) -> Unseen:
-    """The calls that no tally counted and no `calls_to` returned: `assert not unseen(pilots)` means "and nothing else".
+    """The calls that no tally counted and no `ledger_of` gave: `assert not unseen(pilots)` means "and nothing else".
 
     Look-ups that the shelf answered from its records need not be looked at.
 

@@ -218,7 +218,7 @@ def unseen_text(calls: Sequence[Call], of: str) -> str:
     """The calls that nothing looked at."""
     if not calls:
         return f"no unseen calls of {of}"
-    lines = [f"{plural(len(calls), 'call')} of {of} that no tally counted and no calls_to() returned:"]
+    lines = [f"{plural(len(calls), 'call')} of {of} that no tally counted and no ledger_of() returned:"]
     for call in calls[:SHOWN]:
         lines += [f"  #{call.number}  {call}", *_background(call)]
     if len(calls) > SHOWN:

@@ -19,7 +19,7 @@ from urnshelf.store.values import reader
 MOST = 10_000
 MOST_PANELS = 20
 BARS = 12
-_BLUE, _GREY = "#2b6cb0", "#a0aec0"
+_BLUE, _GREY = "#24618f", "#7d878d"
 
 
 def save_picture(table: PlannedTable, path: Path) -> None:

@@ -12,7 +12,7 @@ from rich.panel import Panel
 from rich.table import Column, Table
 from rich.text import Text
 
-from urnshelf import Shelf, calls_to, cue, raising, tally, whatever
+from urnshelf import Shelf, cue, ledger_of, raising, tally, whatever
 from urnshelf.calls.ledger import Call
 from urnshelf.cli.tables import cell, console, record_table
 from urnshelf.demo.harbour import Berth, GaugeSilent, Mooring, MooringDesk, PilotPager, TideService, Vessel
@@ -106,7 +106,7 @@ def _checks(out: Console, shelf: Shelf) -> None:
 
 
 def _ledger(out: Console, shelf: Shelf) -> None:
-    _step(out, 5, "The ledger: every call, in order", "calls_to(shelf)")
+    _step(out, 5, "The ledger: every call, in order", "ledger_of(shelf)")
     table = Table(
         "#",
         Column("method", no_wrap=True),
@@ -117,7 +117,7 @@ def _ledger(out: Console, shelf: Shelf) -> None:
         pad_edge=False,
         show_edge=False,
     )
-    for call in calls_to(shelf):
+    for call in ledger_of(shelf):
         reply = f"raised {call.error!r}" if call.error else _brief(call.reply, 26)
         table.add_row(str(call.number), call.method, _brief_arguments(call), reply, _answerer(call))
     out.print(table, "")

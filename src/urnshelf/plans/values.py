@@ -137,7 +137,7 @@ def written(rule: Rule) -> str:
 
     >>> from urnshelf import rules
     >>> written(rules.between(Decimal("1.50"), Decimal("9.00")))
-    '{ between = ["1.50", "9.00"], places = 2 }'
+    '{ between = ["1.50", "9.00"], decimals = 2 }'
     """
     return _toml(rule.to_plan())
 

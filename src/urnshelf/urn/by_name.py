@@ -263,10 +263,10 @@ _NUMBERS: list[tuple[tuple[str, ...], tuple[float, float], int]] = [
 def _number_rule(name: str, form: Any) -> Rule | None:
     ends = [row for row in _NUMBERS if _ends(name, row[0])]
     begins = [row for row in _NUMBERS if any(name.startswith(word + "_") for word in row[0])]
-    for _, (low, high), places in (ends or begins)[:1]:
+    for _, (low, high), decimals in (ends or begins)[:1]:
         if form is int:
             return between(int(low), int(high))
         if form is Decimal:
-            return between(Decimal(str(low)), Decimal(str(high)), places=places or 2)
-        return between(float(low), float(high), places=places)
+            return between(Decimal(str(low)), Decimal(str(high)), decimals=decimals or 2)
+        return between(float(low), float(high), decimals=decimals)
     return serial() if name == "id" and form is int else None

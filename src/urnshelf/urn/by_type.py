@@ -166,7 +166,7 @@ def _number(form: Any, limits: Limits, path: str) -> Rule:
         raise RecordRefused(f"cannot draw {path}: no {form.__name__} lies between {low} and {high}")
     if form is int:
         return between(int(low.to_integral_value("ROUND_CEILING")), int(high.to_integral_value("ROUND_FLOOR")))
-    return between(form(low), form(high), places=places)
+    return between(form(low), form(high), decimals=places)
 
 
 def _bound(inclusive: Any, exclusive: Any, step: Decimal) -> Decimal | None:

@@ -29,13 +29,13 @@ class _Whole(Rule):
 
     def to_plan(self) -> dict[str, Any]:
         ends = [data_of(self.at(0)), data_of(self.at(self._count - 1))]
-        return table("between", ends, places=self._told_places())
+        return table("between", ends, decimals=self._told_decimals())
 
-    def _told_places(self) -> int | None:
+    def _told_decimals(self) -> int | None:
         return None
 
 
-@planned("between", "places")
+@planned("between", "decimals")
 def _between_of(told: Told) -> Rule:
     if not isinstance(told.value, list) or len(told.value) != 2:
         raise RecordRefused(f"{told.where}: between is a list of the least and the greatest value")
@@ -46,13 +46,13 @@ def _between_of(told: Told) -> Rule:
 class _Real(_Whole):
     """Tenths, hundredths …: whole numbers over a power of ten, so that every machine agrees."""
 
-    def __init__(self, low: Decimal | float, high: Decimal | float, places: int) -> None:
-        self._unit = 10**places
-        self._places = places
-        super().__init__(_scaled(low, places, up=True), _scaled(high, places, up=False))
+    def __init__(self, low: Decimal | float, high: Decimal | float, decimals: int) -> None:
+        self._unit = 10**decimals
+        self._decimals = decimals
+        super().__init__(_scaled(low, decimals, up=True), _scaled(high, decimals, up=False))
 
-    def _told_places(self) -> int | None:
-        return self._places
+    def _told_decimals(self) -> int | None:
+        return self._decimals
 
     def finish(self, raw: int) -> Any:
         return raw / self._unit
@@ -63,14 +63,14 @@ class _Real(_Whole):
 
 class _Money(_Real):
     def finish(self, raw: int) -> Decimal:
-        return Decimal(raw).scaleb(-self._places)
+        return Decimal(raw).scaleb(-self._decimals)
 
     def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:
         return self.many(lanes, *inputs)
 
 
-def _scaled(value: Any, places: int, up: bool) -> int:
-    exact = Decimal(str(value)).scaleb(places)
+def _scaled(value: Any, decimals: int, up: bool) -> int:
+    exact = Decimal(str(value)).scaleb(decimals)
     whole = int(exact)
     if exact == whole:
         return whole
@@ -114,13 +114,13 @@ class _Spans(_Whole):
         return timedelta(seconds=raw)
 
 
-def between(low: Any, high: Any, places: int | None = None) -> Rule:
+def between(low: Any, high: Any, decimals: int | None = None) -> Rule:
     """A value from a range, both ends included: numbers, Decimals, dates, moments or spans of time.
 
     Args:
         low: the least value.
         high: the greatest value, of the same kind.
-        places: decimal places of a float (2 where none is given) or of a Decimal (as many as the ends have).
+        decimals: decimal places of a float (2 where none is given) or of a Decimal (as many as the ends have).
 
     Raises:
         RecordRefused: the ends are not of one kind, or in the wrong order.
@@ -142,15 +142,15 @@ def between(low: Any, high: Any, places: int | None = None) -> Rule:
         return _Spans(low, high)
     if isinstance(low, Decimal):
         ends = max(-int(end.as_tuple().exponent) for end in (low, high))
-        return _nonempty(_Money(low, high, max(ends, 0) if places is None else places), low, high)
-    if isinstance(low, int) and isinstance(high, int) and places is None:
+        return _nonempty(_Money(low, high, max(ends, 0) if decimals is None else decimals), low, high)
+    if isinstance(low, int) and isinstance(high, int) and decimals is None:
         return _Whole(low, high)
     if isinstance(low, (int, float)):
-        return _nonempty(_Real(low, high, 2 if places is None else places), low, high)
+        return _nonempty(_Real(low, high, 2 if decimals is None else decimals), low, high)
     raise RecordRefused(f"between({show(low)}, {show(high)}): a range is of numbers, dates, moments or spans of time")
 
 
 def _nonempty(rule: _Whole, low: Any, high: Any) -> Rule:
     if rule.size is not None and rule.size < 1:
-        raise RecordRefused(f"between({low}, {high}): no value has so few decimal places; give more with places=…")
+        raise RecordRefused(f"between({low}, {high}): no value has so few decimal places; give more with decimals=…")
     return rule

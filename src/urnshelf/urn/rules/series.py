@@ -15,14 +15,14 @@ from urnshelf.urn.rules.base import TRIES, Rule, Told, planned, table
 class _Distribution(Rule):
     vectorised = False
 
-    def __init__(self, frozen: Any, low: float | None, high: float | None, outside: str, places: int | None) -> None:
+    def __init__(self, frozen: Any, low: float | None, high: float | None, outside: str, decimals: int | None) -> None:
         self._frozen, self._low, self._high = frozen, low, high
-        self._outside, self._places = outside, places
+        self._outside, self._decimals = outside, decimals
 
     def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
         for _ in range(TRIES):
             value = float(self._frozen.ppf(bits.unit()))
-            value = value if self._places is None else round(value, self._places)
+            value = value if self._decimals is None else round(value, self._decimals)
             inside = (self._low is None or value >= self._low) and (self._high is None or value <= self._high)
             if inside or self._outside == "clip":
                 return self._clipped(value)
@@ -37,7 +37,7 @@ class _Distribution(Rule):
         if self._outside == "redraw" and (self._low is not None or self._high is not None):
             return super().many(lanes, *inputs)
         values = self._frozen.ppf(lanes.unit()).tolist()
-        rounded = values if self._places is None else [round(v, self._places) for v in values]
+        rounded = values if self._decimals is None else [round(v, self._decimals) for v in values]
         return [self._clipped(v) for v in rounded]
 
     def to_plan(self) -> dict[str, Any]:
@@ -47,11 +47,11 @@ class _Distribution(Rule):
         args = [*self._frozen.args]
         return table(
             "distribution", kind.name, args=args or None, named=dict(self._frozen.kwds) or None, low=self._low,
-            high=self._high, outside=self._outside, places=self._places,
+            high=self._high, outside=self._outside, decimals=self._decimals,
         )  # fmt: skip
 
 
-@planned("distribution", "args", "named", "low", "high", "outside", "places")
+@planned("distribution", "args", "named", "low", "high", "outside", "decimals")
 def _distribution_of(told: Told) -> Rule:
     try:
         import scipy.stats
@@ -66,7 +66,11 @@ def _distribution_of(told: Told) -> Rule:
 
 
 def distribution(
-    frozen: Any, low: float | None = None, high: float | None = None, outside: str = "redraw", places: int | None = None
+    frozen: Any,
+    low: float | None = None,
+    high: float | None = None,
+    outside: str = "redraw",
+    decimals: int | None = None,
 ) -> Rule:
     """Numbers of a distribution, by the inverse of its distribution function.
 
@@ -77,7 +81,7 @@ def distribution(
         low: the least value wanted.
         high: the greatest value wanted.
         outside: what happens to a value outside: `"redraw"` it or `"clip"` it.
-        places: decimal places to round to.
+        decimals: decimal places to round to.
 
     Raises:
         RecordRefused: not a distribution, or another word for `outside`.
@@ -88,7 +92,7 @@ def distribution(
         )
     if outside not in ("redraw", "clip"):
         raise RecordRefused(f"distribution(…, outside={outside!r}): choose 'redraw' or 'clip'")
-    return _Distribution(frozen, low, high, outside, places)
+    return _Distribution(frozen, low, high, outside, decimals)
 
 
 _LEVELS = 40
@@ -99,9 +103,9 @@ class _Drift(Rule):
 
     vectorised = False
 
-    def __init__(self, start: float, step: float, places: int) -> None:
-        self._unit = 10**places
-        self._places = places
+    def __init__(self, start: float, step: float, decimals: int) -> None:
+        self._unit = 10**decimals
+        self._decimals = decimals
         self._start, self._step = round(start * self._unit), max(1, round(step * self._unit))
 
     def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
@@ -125,20 +129,20 @@ class _Drift(Rule):
 
     def to_plan(self) -> dict[str, Any]:
         step = self._step / self._unit
-        return table("drift", self._start / self._unit, step=step, places=self._places)
+        return table("drift", self._start / self._unit, step=step, decimals=self._decimals)
 
 
-@planned("drift", "step", "places")
+@planned("drift", "step", "decimals")
 def _drift_of(told: Told) -> Rule:
     return drift(told.value, **told.options)
 
 
-def drift(start: float = 0.0, step: float = 1.0, places: int = 2) -> Rule:
+def drift(start: float = 0.0, step: float = 1.0, decimals: int = 2) -> Rule:
     """A walk over the records, for series: each value is near the one before; any slice can be drawn alone.
 
     Args:
         start: the value of the first record.
         step: about how far a value is from the one before.
-        places: decimal places.
+        decimals: decimal places.
     """
-    return _Drift(start, step, places)
+    return _Drift(start, step, decimals)
