@@ -1,7 +1,7 @@
 """The speed bars of the design, measured side by side in one run: `python benchmarks/run.py`.
 
-Each row times two pieces of work in turn, many short rounds of each, and compares the best rounds; the bar is a ratio,
-or a time where the design gives one. Nothing here fails: read the table.
+Each row times two pieces of work in turn, many short rounds of each, and compares the best rounds;
+the bar is a ratio, or a time where the design gives one. Nothing here fails: read the table.
 """
 
 from __future__ import annotations
@@ -71,7 +71,11 @@ def side_by_side(
 ) -> tuple[float, float, float]:
     """The median of the ratios, round by round, and the best time of each."""
     pairs = [(seconds(ours, calls), seconds(theirs, calls)) for _ in range(rounds)]
-    return statistics.median(a / b for a, b in pairs), min(a for a, _ in pairs), min(b for _, b in pairs)
+    return (
+        statistics.median(a / b for a, b in pairs),
+        min(a for a, _ in pairs),
+        min(b for _, b in pairs),
+    )
 
 
 class HandGauge:
@@ -114,7 +118,11 @@ def call_rows() -> list[Row]:
     half: Callable[[str, datetime], float] = lambda harbour, at: len(harbour) * 0.5  # noqa: E731
     kinds: list[tuple[str, Callable[[Any], object], Callable[..., float]]] = [
         ("any arguments, one value", lambda m: cue(m).gives(6.3), hand.constant),
-        ("one argument, one value", lambda m: cue(m, "Skarvik", whatever).gives(6.3), hand.constant),
+        (
+            "one argument, one value",
+            lambda m: cue(m, "Skarvik", whatever).gives(6.3),
+            hand.constant,
+        ),
         ("both arguments, one value", lambda m: cue(m, "Skarvik", NOON).gives(6.3), hand.constant),
         ("two values in turn", lambda m: cue(m, "Skarvik", NOON).gives(1.0, 2.0), hand.turns),
         ("for_calls", lambda m: cue(m, "Skarvik", NOON).gives(6.3).for_calls(10**9), hand.constant),
@@ -125,7 +133,9 @@ def call_rows() -> list[Row]:
     return [call_row(what, set_cue, by_hand, hand) for what, set_cue, by_hand in kinds]
 
 
-def call_row(what: str, set_cue: Callable[[Any], object], by_hand: Callable[..., float], hand: HandGauge) -> Row:
+def call_row(
+    what: str, set_cue: Callable[[Any], object], by_hand: Callable[..., float], hand: HandGauge
+) -> Row:
     """One of them."""
     shelf = Shelf()
     tides = shelf.fake(TideService)
@@ -162,10 +172,17 @@ def making_rows() -> list[Row]:
     shelf.fake(TenMethods)
     number = iter(range(10**9))
     first_s = min(seconds(first, 1) for _ in range(40))
-    next_s = min(seconds(lambda: shelf.fake(TenMethods, name=str(next(number))), 200) for _ in range(20))
+    next_s = min(
+        seconds(lambda: shelf.fake(TenMethods, name=str(next(number))), 200) for _ in range(20)
+    )
     shelf_s = min(seconds(Shelf, 200) for _ in range(20))
     return [
-        Row("first fake of a 10-method interface", f"{first_s * 1e3:.2f} ms", "≤ 2.5 ms", first_s <= 2.5e-3),
+        Row(
+            "first fake of a 10-method interface",
+            f"{first_s * 1e3:.2f} ms",
+            "≤ 2.5 ms",
+            first_s <= 2.5e-3,
+        ),
         Row("each further one", f"{next_s * 1e6:.1f} µs", "≤ 10 µs", next_s <= 10e-6),
         Row("a shelf", f"{shelf_s * 1e6:.1f} µs", "≤ 50 µs", shelf_s <= 50e-6),
     ]
@@ -184,7 +201,9 @@ def record_rows() -> list[Row]:
     small = min(seconds(small_shelf, 1) for _ in range(30))
     return [
         Row("records.get(key) against hand-copied records", f"{ratio:.2f} ×", "≤ 3 ×", ratio <= 3),
-        Row("a shelf with 3 types and 100 records", f"{small * 1e3:.1f} ms", "≤ 5 ms", small <= 5e-3),
+        Row(
+            "a shelf with 3 types and 100 records", f"{small * 1e3:.1f} ms", "≤ 5 ms", small <= 5e-3
+        ),
         *look_up_rows(),
     ]
 
@@ -216,16 +235,25 @@ def look_up_rows() -> list[Row]:
             berths.save(plain[5])
 
     for _ in range(4):
-        len(berths.where(harbour="Harbour 77")), len(berths.where(column("depth_m").between(50.0, 50.1)))
+        (
+            len(berths.where(harbour="Harbour 77")),
+            len(berths.where(column("depth_m").between(50.0, 50.1))),
+        )
     equal, mine, _ = side_by_side(lambda: list(berths.where(harbour="Harbour 77")), scan, 5, 20)
-    within, _, _ = side_by_side(lambda: list(berths.where(column("depth_m").between(50.0, 50.1))), ranged, 5, 20)
+    within, _, _ = side_by_side(
+        lambda: list(berths.where(column("depth_m").between(50.0, 50.1))), ranged, 5, 20
+    )
     back = min(seconds(change, 50) for _ in range(20))
     return [
-        Row("20 of 100,000 records by a field, against a scan", f"{1 / equal:.0f} × faster ({mine * 1e6:.0f} µs)",
-            "≥ 50 × faster", 1 / equal >= 50),
+        Row(
+            "20 of 100,000 records by a field, against a scan",
+            f"{1 / equal:.0f} × faster ({mine * 1e6:.0f} µs)",
+            "≥ 50 × faster",
+            1 / equal >= 50,
+        ),
         Row("200 of 100,000 by a range, against a scan", f"{1 / within:.1f} × faster", "–", True),
         Row("one change of 100,000 records rolled back", f"{back * 1e6:.0f} µs", "–", True),
-    ]  # fmt: skip
+    ]
 
 
 @dataclass
@@ -265,14 +293,22 @@ def drawing_rows() -> list[Row]:
     objects = million / seconds(lambda: urn.draw(Customer, million), 1)
     with tempfile.TemporaryDirectory() as folder:
         out = str(Path(folder) / "vessels.jsonl")
-        words = ["-m", "urnshelf.cli", "draw", "urnshelf.demo.harbour:Vessel", "-n", str(million), "-o", out]
+        vessels = ["-m", "urnshelf.cli", "draw", "urnshelf.demo.harbour:Vessel"]
+        words = [*vessels, "-n", str(million), "-o", out]
         peak = peak_megabytes(*words)
     return [
         Row("1 record of 8 fields", f"{one * 1e6:.0f} µs", "≤ 100 µs", one <= 100e-6),
         Row("10 / 1,000 records", f"{ten * 1e6:.0f} µs / {thousand * 1e3:.1f} ms", "–", True),
-        Row("a frame of number, category, date", f"{trio:,.0f} a second", "≥ 1,000,000", trio >= 1e6),
+        Row(
+            "a frame of number, category, date", f"{trio:,.0f} a second", "≥ 1,000,000", trio >= 1e6
+        ),
         Row("a frame of the realistic mix", f"{mix:,.0f} a second", "≥ 300,000", mix >= 3e5),
-        Row("the realistic mix as objects", f"{objects:,.0f} a second", "≥ 150,000", objects >= 1.5e5),
+        Row(
+            "the realistic mix as objects",
+            f"{objects:,.0f} a second",
+            "≥ 150,000",
+            objects >= 1.5e5,
+        ),
         Row("peak memory, 1,000,000 records to a file", f"{peak:.0f} MB", "≤ 300 MB", peak <= 300),
     ]
 
@@ -280,7 +316,8 @@ def drawing_rows() -> list[Row]:
 def peak_megabytes(*words: str) -> float:
     """The most memory that a process had at a time."""
     code = (
-        "import resource, subprocess, sys; subprocess.run([sys.executable, *sys.argv[1:]], check=True, "
+        "import resource, subprocess, sys; subprocess.run([sys.executable, *sys.argv[1:]], "
+        "check=True, "
         "stdout=subprocess.DEVNULL); print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss)"
     )
     out = subprocess.check_output([sys.executable, "-c", code, *words], env=ENVIRONMENT)
@@ -296,7 +333,9 @@ def command_seconds(*words: str) -> float:
 
 
 def difference(ours: tuple[str, ...], theirs: tuple[str, ...], rounds: int) -> float:
-    """What our process takes longer than theirs, run in turn: the best of each, for a busy machine only adds."""
+    """What our process takes longer than theirs, run in turn: the best of each, for a busy machine
+    only adds.
+    """
     pairs = [(command_seconds(*ours), command_seconds(*theirs)) for _ in range(rounds)]
     return min(a for a, _ in pairs) - min(b for _, b in pairs)
 
@@ -305,12 +344,26 @@ def import_rows() -> list[Row]:
     """What importing costs."""
     bare = difference(("-c", "import urnshelf"), ("-c", "pass"), 15)
     inside = (
-        "import time, pytest; s = time.perf_counter(); import urnshelf.pytest_plugin; print(time.perf_counter() - s)"
+        "import time, pytest; s = time.perf_counter(); import urnshelf.pytest_plugin; "
+        "print(time.perf_counter() - s)"
     )
-    plugin = min(float(subprocess.check_output([sys.executable, "-c", inside], env=ENVIRONMENT)) for _ in range(15))
+    plugin = min(
+        float(subprocess.check_output([sys.executable, "-c", inside], env=ENVIRONMENT))
+        for _ in range(15)
+    )
     return [
-        Row("import urnshelf, over the bare interpreter", f"{bare * 1e3:.0f} ms", "≤ 60 ms", bare <= 0.06),
-        Row("the pytest plugin, where pytest is imported", f"{plugin * 1e3:.0f} ms", "≤ 40 ms", plugin <= 0.04),
+        Row(
+            "import urnshelf, over the bare interpreter",
+            f"{bare * 1e3:.0f} ms",
+            "≤ 60 ms",
+            bare <= 0.06,
+        ),
+        Row(
+            "the pytest plugin, where pytest is imported",
+            f"{plugin * 1e3:.0f} ms",
+            "≤ 40 ms",
+            plugin <= 0.04,
+        ),
     ]
 
 
@@ -341,7 +394,8 @@ class Tides:
         return 6.3
 class Pilots:
     def __init__(self): self.calls = []
-    def page(self, vessel_id, message, *, urgent=False): self.calls.append((vessel_id, message, urgent))
+    def page(self, vessel_id, message, *, urgent=False):
+        self.calls.append((vessel_id, message, urgent))
 
 class Harbour:
     def __init__(self): self.moorings, self.tides, self.pilots = Moorings(), Tides(), Pilots()
@@ -351,7 +405,8 @@ def harbour(): return Harbour()
 @pytest.mark.parametrize("n", range(1000))
 def test_moor(n, harbour):
     vessel = Vessel(id=7, name="Gray Heron", call_sign="GH-0007", draught_m=4.1)
-    berth = Berth(id=1, code="B-1", harbour="Skarvik", length_m=80.0, depth_m=5.0, day_rate=Decimal(100))
+    size, rate = dict(length_m=80.0, depth_m=5.0), Decimal(100)
+    berth = Berth(id=1, code="B-1", harbour="Skarvik", **size, day_rate=rate)
     moorings, tides, pilots = harbour.moorings, harbour.tides, harbour.pilots
     desk = MooringDesk(Vessels([vessel]), Berths([berth]), moorings, tides, pilots)
     mooring = desk.moor(7, NOON)
@@ -372,7 +427,8 @@ NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
 @pytest.mark.parametrize("n", range(1000))
 def test_moor(n, shelf):
     shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007", draught_m=4.1))
-    shelf.stock(Berth(id=1, code="B-1", harbour="Skarvik", length_m=80.0, depth_m=5.0, day_rate=Decimal(100)))
+    size, rate = dict(length_m=80.0, depth_m=5.0), Decimal(100)
+    shelf.stock(Berth(id=1, code="B-1", harbour="Skarvik", **size, day_rate=rate))
     tides, pilots = shelf.fake(TideService), shelf.fake(PilotPager)
     cue(tides.depth_at, "Skarvik", NOON).gives(6.3)
     mooring = shelf.furnish(MooringDesk).moor(7, NOON)
@@ -391,7 +447,10 @@ def suite_row() -> Row:
         hand.write_text(HAND_TEST)
         common = ("-m", "pytest", "-q", "-p", "no:cacheprovider", "-c", "/dev/null")
         pairs = [
-            (command_seconds(*common, str(ours)), command_seconds(*common, str(hand), "-p", "no:urnshelf"))
+            (
+                command_seconds(*common, str(ours)),
+                command_seconds(*common, str(hand), "-p", "no:urnshelf"),
+            )
             for _ in range(11)
         ]
     ratio = statistics.median(a / b for a, b in pairs)
@@ -408,7 +467,14 @@ def main() -> None:
     """Measure and print."""
     shelf = Shelf()
     shelf.furnish(MooringDesk)
-    rows = [*call_rows(), *making_rows(), *record_rows(), *drawing_rows(), *import_rows(), suite_row()]
+    rows = [
+        *call_rows(),
+        *making_rows(),
+        *record_rows(),
+        *drawing_rows(),
+        *import_rows(),
+        suite_row(),
+    ]
     table = Table("work", "measured", "bar", "")
     for row in rows:
         table.add_row(row.work, row.measured, row.bar, "ok" if row.holds else "OVER")

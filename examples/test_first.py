@@ -3,7 +3,15 @@
 from datetime import UTC, datetime
 
 from urnshelf import Shelf, cue, raising, tally, unseen, whatever
-from urnshelf.demo.harbour import Berth, GaugeSilent, Mooring, MooringDesk, PilotPager, TideService, Vessel
+from urnshelf.demo.harbour import (
+    Berth,
+    GaugeSilent,
+    Mooring,
+    MooringDesk,
+    PilotPager,
+    TideService,
+    Vessel,
+)
 
 NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
 

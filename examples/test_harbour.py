@@ -1,4 +1,6 @@
-"""The harbour's services, tested twice with the same assertions: over fakes, and over SQLite and HTTP."""
+"""The harbour's services, tested twice with the same assertions: over fakes, and over SQLite and
+HTTP.
+"""
 
 from __future__ import annotations
 
@@ -27,11 +29,15 @@ NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
 HERON = Vessel(id=7, name="Gray Heron", call_sign="GH-0007", length_m=38.0, draught_m=4.1)
 
 
-def berth(number: int, length_m: float = 60.0, depth_m: float = 3.0, rate: str = "100", **more: object) -> Berth:
+def berth(
+    number: int, length_m: float = 60.0, depth_m: float = 3.0, rate: str = "100", **more: object
+) -> Berth:
     return Berth(number, f"B-{number:02}", "Skarvik", length_m, depth_m, Decimal(rate), **more)  # type: ignore[arg-type]
 
 
-def stay(vessel_id: int, berth_id: int, days: int, state: MooringState = MooringState.ALONGSIDE) -> Mooring:
+def stay(
+    vessel_id: int, berth_id: int, days: int, state: MooringState = MooringState.ALONGSIDE
+) -> Mooring:
     return Mooring(None, vessel_id, berth_id, NOON, days, 9.0, Decimal(100), state)
 
 
@@ -89,9 +95,16 @@ def test_a_long_vessel_is_urgent_for_the_pilots(world: World) -> None:
 
 
 def test_dues_over_many_stays_have_a_rebate_from_the_tenth_day(world: World) -> None:
-    world.put(berth(1, rate="100"), berth(2, rate="50"), stay(7, 1, 8), stay(7, 2, 4), stay(8, 1, 30))
+    world.put(
+        berth(1, rate="100"), berth(2, rate="50"), stay(7, 1, 8), stay(7, 2, 4), stay(8, 1, 30)
+    )
     bill = world.dues.bill(7)
-    assert (bill.days, bill.gross, bill.rebate, bill.net) == (12, Decimal(1000), Decimal("15.00"), Decimal("985.00"))
+    assert (bill.days, bill.gross, bill.rebate, bill.net) == (
+        12,
+        Decimal(1000),
+        Decimal("15.00"),
+        Decimal("985.00"),
+    )
 
 
 def test_the_night_shift_closes_and_lights_damaged_berths(world: World) -> None:

@@ -1,4 +1,6 @@
-"""Two worlds for the same tests: the services over fakes, and over SQLite and a real HTTP server."""
+"""Two worlds for the same tests: the services over fakes, and over SQLite and a real HTTP
+server.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,12 @@ from urnshelf.demo.harbour import (
     Vessel,
 )
 from urnshelf.demo.harbour.adaptors.http import HttpPager, HttpTides
-from urnshelf.demo.harbour.adaptors.sqlite import SqliteBerths, SqliteMoorings, SqliteVessels, open_harbour
+from urnshelf.demo.harbour.adaptors.sqlite import (
+    SqliteBerths,
+    SqliteMoorings,
+    SqliteVessels,
+    open_harbour,
+)
 
 
 class World(Protocol):
@@ -84,7 +91,10 @@ class ShelfWorld:
 
     def pages(self) -> list[tuple[int, str, bool]]:
         calls = ledger_of(self._shelf.fake(PilotPager).page)
-        return [(call.arguments.vessel_id, call.arguments.message, call.arguments.urgent) for call in calls]
+        return [
+            (call.arguments.vessel_id, call.arguments.message, call.arguments.urgent)
+            for call in calls
+        ]
 
     def lit(self) -> list[str]:
         return ledger_of(self._shelf.fake(QuayPatrol).light_up).each("berth_code")
@@ -158,7 +168,9 @@ class RealWorld:
 
     @property
     def desk(self) -> MooringDesk:
-        return MooringDesk(self.vessels, self.berths, self.register, HttpTides(self.client), HttpPager(self.client))
+        return MooringDesk(
+            self.vessels, self.berths, self.register, HttpTides(self.client), HttpPager(self.client)
+        )
 
     @property
     def dues(self) -> DuesOffice:
@@ -203,7 +215,13 @@ class RealWorld:
 def real_world() -> Iterator[RealWorld]:
     with closing(open_harbour()) as connection, HarbourServer() as server:
         threading.Thread(target=server.serve_forever, args=(0.01,), daemon=True).start()
-        with httpx.Client(base_url=f"http://127.0.0.1:{server.server_port}", trust_env=False) as client:
-            repositories = (SqliteVessels(connection), SqliteBerths(connection), SqliteMoorings(connection))
+        with httpx.Client(
+            base_url=f"http://127.0.0.1:{server.server_port}", trust_env=False
+        ) as client:
+            repositories = (
+                SqliteVessels(connection),
+                SqliteBerths(connection),
+                SqliteMoorings(connection),
+            )
             yield RealWorld(*repositories, server, client, SimulatedPatrol())
         server.shutdown()

@@ -1,11 +1,22 @@
-"""Interfaces written to be awkward. None of their code may ever run in a fake: much of it would raise."""
+"""Interfaces written to be awkward. None of their code may ever run in a fake: much of it would
+raise.
+"""
 
 from __future__ import annotations
 
 import enum
 import functools
 from abc import ABC, ABCMeta, abstractmethod
-from collections.abc import AsyncGenerator, AsyncIterator, Awaitable, Callable, Coroutine, Generator, Iterable, Iterator
+from collections.abc import (
+    AsyncGenerator,
+    AsyncIterator,
+    Awaitable,
+    Callable,
+    Coroutine,
+    Generator,
+    Iterable,
+    Iterator,
+)
 from contextlib import AbstractContextManager, asynccontextmanager, contextmanager
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -50,7 +61,7 @@ class Options(TypedDict, total=False):
     deep: int
 
 
-# --- parameters -------------------------------------------------------------------------------------------------------
+# --- parameters -----------------------------------------------------------------------------------
 
 
 class NoParameters(Protocol):
@@ -110,7 +121,15 @@ class CallableDefault:
 
 class NamesLikeOurs(Protocol):
     def go(
-        self, method: int, target: int, fake: int, name: str, cue: int, args: int, kwargs: int, live: int
+        self,
+        method: int,
+        target: int,
+        fake: int,
+        name: str,
+        cue: int,
+        args: int,
+        kwargs: int,
+        live: int,
     ) -> int: ...
 
 
@@ -154,7 +173,7 @@ class UnicodeNames(Protocol):
     def gå(self, größe: int, длина: int = 1) -> int: ...
 
 
-# --- annotations ------------------------------------------------------------------------------------------------------
+# --- annotations ----------------------------------------------------------------------------------
 
 
 class NoAnnotations:
@@ -197,7 +216,7 @@ class UnionsOldAndNew(Protocol):
     def go(self, a: int | None = None, b: str | int = 1) -> int | str | None: ...
 
 
-# --- kinds of method --------------------------------------------------------------------------------------------------
+# --- kinds of method ------------------------------------------------------------------------------
 
 
 class AsyncMethods(Protocol):
@@ -368,7 +387,7 @@ class HasAnAsyncCall(Protocol):
     async def __call__(self, a: int) -> int: ...
 
 
-# --- special methods --------------------------------------------------------------------------------------------------
+# --- special methods ------------------------------------------------------------------------------
 
 
 class Container_(Protocol):
@@ -471,7 +490,7 @@ class AsyncIterates(Protocol):
     async def __anext__(self) -> int: ...
 
 
-# --- kinds of class ---------------------------------------------------------------------------------------------------
+# --- kinds of class -------------------------------------------------------------------------------
 
 
 class HostileMeta(type):

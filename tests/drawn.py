@@ -1,4 +1,6 @@
-"""What is drawn to see that drawn values stay as they are: every kind of record, type, name and rule."""
+"""What is drawn to see that drawn values stay as they are: every kind of record, type, name and
+rule.
+"""
 
 import collections.abc as abc
 import dataclasses
@@ -21,29 +23,83 @@ from urnshelf import Urn, rules
 from urnshelf.demo.harbour import Berth, Mooring, QuayReport, Vessel
 
 RECORDS = [
-    Vessel, Berth, Mooring, QuayReport, kinds.Plain, kinds.Frozen, kinds.Base, kinds.Child, kinds.Box[int], kinds.Node,
-    kinds.Nested, kinds.Point, kinds.Options, kinds.Loose, kinds.Limited, kinds.WithAttrs, kinds.FrozenAttrs,
-    kinds.Address, kinds.Model, kinds.Struct, kinds.Row, kinds.ByConstructor,
-]  # fmt: skip
+    Vessel,
+    Berth,
+    Mooring,
+    QuayReport,
+    kinds.Plain,
+    kinds.Frozen,
+    kinds.Base,
+    kinds.Child,
+    kinds.Box[int],
+    kinds.Node,
+    kinds.Nested,
+    kinds.Point,
+    kinds.Options,
+    kinds.Loose,
+    kinds.Limited,
+    kinds.WithAttrs,
+    kinds.FrozenAttrs,
+    kinds.Address,
+    kinds.Model,
+    kinds.Struct,
+    kinds.Row,
+    kinds.ByConstructor,
+]
 VALUES = [
-    bool, int, float, str, bytes, bytearray, complex, Decimal, date, datetime, time, timedelta, UUID, Path, PurePath,
-    kinds.Flag, kinds.Light, kinds.Metres, int | None, typing.Literal["a", 3], list[int], tuple[int, str],
-    tuple[float, ...], set[str], frozenset[int], dict[str, list[int]], abc.Sequence[str], abc.Mapping[str, int],
-    deque[int], OrderedDict[str, int], typing.Any, int | str | kinds.Flag, list[kinds.Frozen], dict[str, Vessel],
-    typing.Annotated[int, kinds.at.Ge(3), kinds.at.Lt(60)], typing.Annotated[str, kinds.at.Len(3, 5)],
-    typing.Annotated[list[int], kinds.at.MinLen(2), kinds.at.MaxLen(4)], kinds.T, Vessel | None,
-]  # fmt: skip
+    bool,
+    int,
+    float,
+    str,
+    bytes,
+    bytearray,
+    complex,
+    Decimal,
+    date,
+    datetime,
+    time,
+    timedelta,
+    UUID,
+    Path,
+    PurePath,
+    kinds.Flag,
+    kinds.Light,
+    kinds.Metres,
+    int | None,
+    typing.Literal["a", 3],
+    list[int],
+    tuple[int, str],
+    tuple[float, ...],
+    set[str],
+    frozenset[int],
+    dict[str, list[int]],
+    abc.Sequence[str],
+    abc.Mapping[str, int],
+    deque[int],
+    OrderedDict[str, int],
+    typing.Any,
+    int | str | kinds.Flag,
+    list[kinds.Frozen],
+    dict[str, Vessel],
+    typing.Annotated[int, kinds.at.Ge(3), kinds.at.Lt(60)],
+    typing.Annotated[str, kinds.at.Len(3, 5)],
+    typing.Annotated[list[int], kinds.at.MinLen(2), kinds.at.MaxLen(4)],
+    kinds.T,
+    Vessel | None,
+]
 NAMES = """
-first_name last_name middle_name full_name owner username company file_name host street_name name title email phone ip
-ipv6 mac street address house_number postcode city harbour country_code flag country department job url slug colour
-currency language timezone mime_type gtin sku code call_sign version uuid token password status description note text
-plain_word
+first_name last_name middle_name full_name owner username company file_name host street_name name
+title email phone ip ipv6 mac street address house_number postcode city harbour country_code flag
+country department job url slug colour currency language timezone mime_type gtin sku code call_sign
+version uuid token password status description note text plain_word
 """.split()
 NUMBERS = """
-price total percentage latitude longitude quantity weight length width depth_m age year month day days hour minutes
-rating score temperature speed port_number level id plain_number
+price total percentage latitude longitude quantity weight length width depth_m age year month day
+days hour minutes rating score temperature speed port_number level id plain_number
 """.split()
-MOMENTS = "created_at updated_at starts_on ends_on arrival departure birthday valid_from valid_until seen plain".split()
+MOMENTS = """
+created_at updated_at starts_on ends_on arrival departure birthday valid_from valid_until seen plain
+""".split()
 RULES = {
     "whole": rules.between(3, 9),
     "wide": rules.between(-(2**70), 2**70),
@@ -80,7 +136,10 @@ def told(value: Any) -> str:
     if isinstance(value, Enum) or value is None or isinstance(value, (str, int, float)):
         return repr(value)
     if dataclasses.is_dataclass(value):
-        parts = [f"{field.name}={told(getattr(value, field.name))}" for field in dataclasses.fields(value)]
+        parts = [
+            f"{field.name}={told(getattr(value, field.name))}"
+            for field in dataclasses.fields(value)
+        ]
         return f"{type(value).__name__}({', '.join(parts)})"
     if hasattr(value, "get_secret_value"):
         return f"secret {value.get_secret_value()}"
@@ -88,10 +147,14 @@ def told(value: Any) -> str:
         return f"{{{', '.join(f'{told(k)}: {told(v)}' for k, v in value.items())}}}"
     if isinstance(value, (list, tuple, deque)):
         return f"{type(value).__name__}[{', '.join(map(told, value))}]"
-    names = getattr(type(value), "__pydantic_fields__", None) or getattr(value, "__attrs_attrs__", None)
+    names = getattr(type(value), "__pydantic_fields__", None) or getattr(
+        value, "__attrs_attrs__", None
+    )
     if names is not None:
         parts = [n if isinstance(n, str) else n.name for n in names]
-        return f"{type(value).__name__}({', '.join(f'{n}={told(getattr(value, n))}' for n in parts)})"
+        return (
+            f"{type(value).__name__}({', '.join(f'{n}={told(getattr(value, n))}' for n in parts)})"
+        )
     if type(value).__module__ == "record_types" and hasattr(value, "__dict__"):
         shown = {k: told(v) for k, v in sorted(vars(value).items()) if not k.startswith("_")}
         return f"{type(value).__name__}({shown})"
@@ -105,14 +168,25 @@ def everything(n: int = 200) -> dict[str, list[str]]:
     for form in RECORDS:
         name = getattr(form, "__name__", str(form))
         found[f"record {name}"] = [told(record) for record in urn.draw(form, n)]
-        found[f"record {name} in columns"] = [told(record) for record in urn.draw(form, range(10, 10 + 520))][-n:]
+        found[f"record {name} in columns"] = [
+            told(record) for record in urn.draw(form, range(10, 10 + 520))
+        ][-n:]
     for form in VALUES:
-        found[f"type {form}".replace("pathlib._local.", "pathlib.")] = [told(value) for value in urn.draw(form, n)]
-    for form, names in ((str, NAMES), (int, NUMBERS), (float, NUMBERS), (Decimal, NUMBERS), (date, MOMENTS),
-                        (datetime, MOMENTS)):  # fmt: skip
+        found[f"type {form}".replace("pathlib._local.", "pathlib.")] = [
+            told(value) for value in urn.draw(form, n)
+        ]
+    for form, names in (
+        (str, NAMES),
+        (int, NUMBERS),
+        (float, NUMBERS),
+        (Decimal, NUMBERS),
+        (date, MOMENTS),
+        (datetime, MOMENTS),
+    ):
         for none in (False, True):
             made = dataclasses.make_dataclass(
-                f"Named{form.__name__}{none}", [(name, form | None if none else form) for name in names]
+                f"Named{form.__name__}{none}",
+                [(name, form | None if none else form) for name in names],
             )
             made.__module__ = "named"
             records = urn.draw(made, n)
@@ -122,7 +196,10 @@ def everything(n: int = 200) -> dict[str, list[str]]:
                 ]
     ruled = dataclasses.make_dataclass("Ruled", [(name, typing.Any) for name in RULES])
     ruled.__module__ = "ruled"
-    for rows, label in ((urn.draw(ruled, n, **RULES), ""), (urn.draw(ruled, range(600), **RULES)[-n:], " in columns")):
+    for rows, label in (
+        (urn.draw(ruled, n, **RULES), ""),
+        (urn.draw(ruled, range(600), **RULES)[-n:], " in columns"),
+    ):
         for name in RULES:
             found[f"rule {name}{label}"] = [told(getattr(record, name)) for record in rows]
     found["schema"] = [told(value) for value in urn.draw(SCHEMA, n)]

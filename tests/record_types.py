@@ -244,7 +244,13 @@ SCHEMA = {
         "day": {"type": "string", "format": "date"},
         "uuid": {"type": "string", "format": "uuid"},
         "ip": {"type": "string", "format": "ipv4"},
-        "tags": {"type": "array", "items": {"type": "string"}, "minItems": 1, "maxItems": 3, "uniqueItems": True},
+        "tags": {
+            "type": "array",
+            "items": {"type": "string"},
+            "minItems": 1,
+            "maxItems": 3,
+            "uniqueItems": True,
+        },
         "pair": {
             "type": "array",
             "prefixItems": [{"type": "integer"}, {"type": "string"}],
@@ -261,7 +267,11 @@ SCHEMA = {
     },
     "additionalProperties": False,
     "$defs": {
-        "berth": {"type": "object", "required": ["code"], "properties": {"code": {"type": "string", "maxLength": 8}}},
+        "berth": {
+            "type": "object",
+            "required": ["code"],
+            "properties": {"code": {"type": "string", "maxLength": 8}},
+        },
         "tree": {
             "type": "object",
             "required": ["name"],

@@ -255,7 +255,9 @@ class Paged(Protocol):
     def list_page(self, page: int, page_size: int) -> list[Berth]:
         """SELECT * FROM berth LIMIT :page_size OFFSET (:page - 1) * :page_size"""
 
-    def list_and_count(self, *, harbour: str | None = None, limit: int = 20) -> tuple[list[Berth], int]:
+    def list_and_count(
+        self, *, harbour: str | None = None, limit: int = 20
+    ) -> tuple[list[Berth], int]:
         """SELECT * FROM berth WHERE harbour = :harbour LIMIT :limit"""
 
     def paginate(self, page: int = 1, per_page: int = 10) -> tuple[Sequence[Berth], int]:
@@ -315,7 +317,9 @@ class Comparing(Protocol):
 
 
 class Since(Protocol):
-    def list_since(self, arrival_since: datetime, arrival_until: datetime | None = None) -> list[Mooring]:
+    def list_since(
+        self, arrival_since: datetime, arrival_until: datetime | None = None
+    ) -> list[Mooring]:
         """SELECT * FROM mooring WHERE arrival >= :arrival_since AND arrival <= :arrival_until"""
 
     def list_before(self, arrival_before: datetime) -> list[Mooring]:
@@ -516,7 +520,15 @@ class TypedRows(Protocol):
 
 
 class Creating(Protocol):
-    def create(self, email: str, name: str, age: int, is_active: bool, joined_at: datetime, address: Address) -> Owner:
+    def create(
+        self,
+        email: str,
+        name: str,
+        age: int,
+        is_active: bool,
+        joined_at: datetime,
+        address: Address,
+    ) -> Owner:
         """INSERT INTO owner VALUES (…)"""
 
     def create_owner(self, **values: Any) -> Owner:

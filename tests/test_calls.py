@@ -29,7 +29,15 @@ from urnshelf import (
     unseen,
     whatever,
 )
-from urnshelf.demo.harbour import Berth, BerthRepository, GaugeSilent, PilotPager, QuayPatrol, QuayReport, TideService
+from urnshelf.demo.harbour import (
+    Berth,
+    BerthRepository,
+    GaugeSilent,
+    PilotPager,
+    QuayPatrol,
+    QuayReport,
+    TideService,
+)
 
 NOON = datetime(2030, 6, 1, 12, tzinfo=UTC)
 HERE = Path(__file__).name
@@ -46,7 +54,7 @@ def log(shelf: Shelf) -> Log:
     return shelf.fake(Log)
 
 
-# --- counting ---------------------------------------------------------------------------------------------------------
+# --- counting -------------------------------------------------------------------------------------
 
 
 def test_a_tally_is_an_int_of_its_moment(log: Log) -> None:
@@ -67,7 +75,11 @@ def test_calls_are_opened_by_name(log: Log) -> None:
     call = ledger_of(log.write)[-1]
     assert call.method == "Log.write"
     assert call.number == 1
-    assert (call.arguments.entry, call.arguments.more, call.arguments.level) == ("a", (1, 2), "high")
+    assert (call.arguments.entry, call.arguments.more, call.arguments.level) == (
+        "a",
+        (1, 2),
+        "high",
+    )
     assert dict(call.arguments) == {"entry": "a", "more": (1, 2), "fields": {"level": "high"}}
     assert (call.reply, call.error, call.answered_by) == (None, None, "the obvious reply")
     with pytest.raises(AttributeError, match="it has entry, more, fields"):
@@ -103,7 +115,10 @@ def test_replies_and_errors_are_noted(shelf: Shelf) -> None:
     assert second.answered_by.startswith("cue(TideService.depth_at).gives(raising(")
     shelf.stock(Berth, 2)
     shelf.fake(BerthRepository).count()
-    assert ledger_of(shelf.fake(BerthRepository))[0].answered_by == "the shelf's records: SELECT count(*) FROM berth"
+    assert (
+        ledger_of(shelf.fake(BerthRepository))[0].answered_by
+        == "the shelf's records: SELECT count(*) FROM berth"
+    )
 
 
 def test_nothing_else(shelf: Shelf, log: Log) -> None:
@@ -135,7 +150,7 @@ def test_looking_at_something_else_is_refused(wrong: Any) -> None:
             look(wrong)
 
 
-# --- arguments as they were at the call -------------------------------------------------------------------------------
+# --- arguments as they were at the call -----------------------------------------------------------
 
 
 @dataclass
@@ -169,7 +184,8 @@ class WithPydantic(pydantic.BaseModel):
 
 
 @pytest.mark.parametrize(
-    "make", [Crew, Frozen, Slotted, Named, WithAttrs, lambda n: WithPydantic.model_construct(names=n)]
+    "make",
+    [Crew, Frozen, Slotted, Named, WithAttrs, lambda n: WithPydantic.model_construct(names=n)],
 )
 def test_records_are_kept_as_they_were(log: Log, make: Any) -> None:
     names = ["a"]
@@ -206,12 +222,14 @@ def test_things_that_cannot_change_are_not_copied(log: Log) -> None:
     assert kept.more[1] is thing
 
 
-# --- where a call came from -------------------------------------------------------------------------------------------
+# --- where a call came from -----------------------------------------------------------------------
 
 
 def line_of(text: str) -> int:
     lines = Path(__file__).read_text().splitlines()
-    return next(n for n, line in enumerate(lines, 1) if f"# {text}" in line and "line_of" not in line)
+    return next(
+        n for n, line in enumerate(lines, 1) if f"# {text}" in line and "line_of" not in line
+    )
 
 
 def place_of_last(what: Any) -> tuple[str, int, str]:
@@ -246,7 +264,9 @@ def test_the_place_of_awaited_calls(log: Log) -> None:
     asyncio.run(service())
     seen = {call.arguments.entry: call.called_from for call in ledger_of(log.send)}
     expected = {"a": "awaited", "b": "waited for", "c": "gathered", "d": "gathered", "e": "a task"}
-    assert {entry: place.line for entry, place in seen.items()} == {e: line_of(text) for e, text in expected.items()}
+    assert {entry: place.line for entry, place in seen.items()} == {
+        e: line_of(text) for e, text in expected.items()
+    }
     assert {place.function.rpartition(".")[2] for place in seen.values()} == {"service"}
     assert "service" in seen["a"].task
     assert seen["e"].task.startswith("task 'Task-")
@@ -275,7 +295,7 @@ def test_the_place_in_threads(log: Log) -> None:
     assert place_of_last(log)[1] == line_of("in a thread")
 
 
-# --- many at once -----------------------------------------------------------------------------------------------------
+# --- many at once ---------------------------------------------------------------------------------
 
 
 def test_threads_lose_nothing_and_share_values_out(shelf: Shelf) -> None:
@@ -304,12 +324,15 @@ def test_tasks_share_values_out(shelf: Shelf) -> None:
     cue(patrol.report_on).gives(*[QuayReport(f"B-{n}", True) for n in range(100)]).waits(0.001)
 
     async def walk() -> set[str]:
-        return {report.berth_code for report in await asyncio.gather(*[patrol.report_on("x") for _ in range(100)])}
+        return {
+            report.berth_code
+            for report in await asyncio.gather(*[patrol.report_on("x") for _ in range(100)])
+        }
 
     assert len(asyncio.run(walk())) == 100
 
 
-# --- cues and refusals at the end -------------------------------------------------------------------------------------
+# --- cues and refusals at the end -----------------------------------------------------------------
 
 
 def test_unused_and_hidden_cues_are_listed(shelf: Shelf) -> None:
@@ -337,7 +360,9 @@ def test_a_cue_for_some_calls_hides_nothing(shelf: Shelf) -> None:
 
 def test_a_refusal_that_was_caught_still_fails_the_test(log: Log) -> None:
     with (
-        pytest.raises(RefusalHidden, match="TideService.depth_at.*was called, and nothing answers it"),
+        pytest.raises(
+            RefusalHidden, match="TideService.depth_at.*was called, and nothing answers it"
+        ),
         Shelf() as shelf,
     ):
         try:

@@ -1,4 +1,6 @@
-"""Every interface is faked whole: exact signatures, isinstance, and each method is cued, called and tallied."""
+"""Every interface is faked whole: exact signatures, isinstance, and each method is cued, called and
+tallied.
+"""
 
 from __future__ import annotations
 
@@ -29,9 +31,17 @@ DEPRECATED = ("ByteString",)
 
 
 def classes_of(module: Any, *, abstract_only: bool) -> list[type]:
-    found = [value for name, value in vars(module).items() if isinstance(value, type) and name not in DEPRECATED]
+    found = [
+        value
+        for name, value in vars(module).items()
+        if isinstance(value, type) and name not in DEPRECATED
+    ]
     if not abstract_only:
-        return [cls for cls in found if not issubclass(cls, (BaseException, tuple, dict, int, str, list))]
+        return [
+            cls
+            for cls in found
+            if not issubclass(cls, (BaseException, tuple, dict, int, str, list))
+        ]
     return [cls for cls in found if inspect.isabstract(cls) or getattr(cls, "_is_protocol", False)]
 
 
@@ -65,10 +75,14 @@ NOT_INTERFACES = (object, typing.Protocol, typing.Generic)
 
 
 def unique(forms: list[Any]) -> list[Any]:
-    return [form for i, form in enumerate(forms) if form not in forms[:i] and form not in NOT_INTERFACES]
+    return [
+        form for i, form in enumerate(forms) if form not in forms[:i] and form not in NOT_INTERFACES
+    ]
 
 
-@pytest.mark.parametrize("form", unique([*awkward.FORMS, *STANDARD, *PUBLISHED]), ids=lambda form: str(form)[:60])
+@pytest.mark.parametrize(
+    "form", unique([*awkward.FORMS, *STANDARD, *PUBLISHED]), ids=lambda form: str(form)[:60]
+)
 def test_every_interface_is_faked_whole(form: Any) -> None:
     shelf = Shelf(check_replies=False)
     fake = shelf.fake(form)

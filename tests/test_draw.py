@@ -47,7 +47,9 @@ def run(capsys: pytest.CaptureFixture[str], *words: str) -> tuple[int, str, str]
 
 
 def test_a_preview_is_a_table(capsys: pytest.CaptureFixture[str]) -> None:
-    code, out, _ = run(capsys, VESSEL, "-n", "30", "--seed", "7", "--set", "flag=NO", "--set", "length_m=12")
+    code, out, _ = run(
+        capsys, VESSEL, "-n", "30", "--seed", "7", "--set", "flag=NO", "--set", "length_m=12"
+    )
     assert code == 0
     assert "vessel: 20 of 30" in out
     first = Urn(7).draw(Vessel)
@@ -59,7 +61,9 @@ def test_a_preview_is_a_table(capsys: pytest.CaptureFixture[str]) -> None:
 def test_files_hold_the_drawn_records(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     moorings = Urn(7).draw(Mooring, 300)
     for ending in ("csv", "json", "jsonl", "parquet"):
-        code, out, _ = run(capsys, MOORING, "-n", "300", "--seed", "7", "-o", str(tmp_path / f"m.{ending}"))
+        code, out, _ = run(
+            capsys, MOORING, "-n", "300", "--seed", "7", "-o", str(tmp_path / f"m.{ending}")
+        )
         assert (code, out) == (0, f"{tmp_path}/m.{ending}: 300 records\n")
     lines = [json.loads(line) for line in (tmp_path / "m.jsonl").read_text().splitlines()]
     assert lines == json.loads((tmp_path / "m.json").read_text())
@@ -68,17 +72,32 @@ def test_files_hold_the_drawn_records(tmp_path: Path, capsys: pytest.CaptureFixt
     frame = pandas.read_parquet(tmp_path / "m.parquet")
     for i, m in enumerate(moorings):
         assert lines[i]["dues"] == str(m.dues) == rows[i]["dues"]
-        assert datetime.fromisoformat(rows[i]["arrival"]) == m.arrival == frame["arrival"][i].to_pydatetime()
+        assert (
+            datetime.fromisoformat(rows[i]["arrival"])
+            == m.arrival
+            == frame["arrival"][i].to_pydatetime()
+        )
         assert frame["state"][i] == m.state.value == lines[i]["state"]
         assert frame["dues"][i] == m.dues
-    assert sorted(path.name for path in tmp_path.iterdir()) == ["m.csv", "m.json", "m.jsonl", "m.parquet"]
+    assert sorted(path.name for path in tmp_path.iterdir()) == [
+        "m.csv",
+        "m.json",
+        "m.jsonl",
+        "m.parquet",
+    ]
 
 
-def test_every_type_finds_its_place_in_files(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_every_type_finds_its_place_in_files(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     for ending in ("csv", "jsonl", "parquet"):
-        code, _, err = run(capsys, "test_draw:Rich", "-n", "50", "-o", str(tmp_path / f"r.{ending}"))
+        code, _, err = run(
+            capsys, "test_draw:Rich", "-n", "50", "-o", str(tmp_path / f"r.{ending}")
+        )
         assert (code, err) == (0, "")
-    records = Urn(0).draw(importlib.import_module("test_draw").Rich, 50)  # under the name that the command used
+    records = Urn(0).draw(
+        importlib.import_module("test_draw").Rich, 50
+    )  # under the name that the command used
     line = json.loads((tmp_path / "r.jsonl").read_text().splitlines()[3])
     assert (line["code"], line["day"]) == (str(records[3].code), records[3].day.isoformat())
     assert (line["table"], line["bag"]) == (records[3].table, sorted(records[3].bag))
@@ -92,8 +111,22 @@ def test_the_same_file_on_every_run_and_slice_by_slice(tmp_path: Path) -> None:
     sums = set()
     for number, hash_seed in enumerate(("0", "1", "random")):
         path = tmp_path / f"{number}.jsonl"
-        words = [sys.executable, "-m", "urnshelf.cli", "draw", VESSEL, "-n", "10000", "--seed", "7", "-o", str(path)]
-        subprocess.run(words, check=True, capture_output=True, env={**os.environ, "PYTHONHASHSEED": hash_seed})
+        words = [
+            sys.executable,
+            "-m",
+            "urnshelf.cli",
+            "draw",
+            VESSEL,
+            "-n",
+            "10000",
+            "--seed",
+            "7",
+            "-o",
+            str(path),
+        ]
+        subprocess.run(
+            words, check=True, capture_output=True, env={**os.environ, "PYTHONHASHSEED": hash_seed}
+        )
         sums.add(hashlib.sha256(path.read_bytes()).hexdigest())
     assert len(sums) == 1
     from urnshelf.files.tables import table_form
@@ -110,7 +143,9 @@ def test_a_plan_draws_tables_whose_references_hold(
     plan = str(root / "examples" / "harbour.toml")
     code, out, _ = run(capsys, plan)
     assert code == 0
-    assert [title in out for title in ("vessels: 20", "berths: 8", "moorings: 20 of 60")] == [True] * 3
+    assert [title in out for title in ("vessels: 20", "berths: 8", "moorings: 20 of 60")] == [
+        True
+    ] * 3
     code, out, _ = run(capsys, plan, "-o", f"{tmp_path}/*.jsonl")
     assert code == 0
     tables = {
@@ -184,22 +219,51 @@ def test_a_plan_may_hold_json_schemas(tmp_path: Path, capsys: pytest.CaptureFixt
         ("format = 2", "p.toml: format = 2, but this version reads format = 1"),
         ("format = [", "p.toml is no TOML"),
         ("format = 1", "there are no tables"),
-        ("format = 1\ncolour = 3\n[tables.a]", "p.toml: 'colour' is not known; known are format, seed, tables"),
+        (
+            "format = 1\ncolour = 3\n[tables.a]",
+            "p.toml: 'colour' is not known; known are format, seed, tables",
+        ),
         ("format = 1\n[tables.a]", "p.toml, table 'a': either a type or a schema"),
-        ("format = 1\n[tables.a]\ntype = 'nowhere:X'", "table 'a': 'nowhere:X': the module cannot be imported"),
-        ("format = 1\n[tables.a]\nschema = 'gone.json'", "table 'a': the schema gone.json cannot be read"),
-        ("format = 1\n[tables.a]\ntype = 'test_draw:Rich'\ncount = -1", "count = -1, but a whole number"),
+        (
+            "format = 1\n[tables.a]\ntype = 'nowhere:X'",
+            "table 'a': 'nowhere:X': the module cannot be imported",
+        ),
+        (
+            "format = 1\n[tables.a]\nschema = 'gone.json'",
+            "table 'a': the schema gone.json cannot be read",
+        ),
+        (
+            "format = 1\n[tables.a]\ntype = 'test_draw:Rich'\ncount = -1",
+            "count = -1, but a whole number",
+        ),
         (PLAN.format(rule="harbor = 'x'"), "table 'a': Berth has no field 'harbor'"),
         (PLAN.format(rule="depth_m = 'deep'"), "table 'a', field 'depth_m': 'deep' is no float"),
-        (PLAN.format(rule="depth_m = { betwen = [1, 2] }"), "field 'depth_m': a rule is a table with one of .*between"),
+        (
+            PLAN.format(rule="depth_m = { betwen = [1, 2] }"),
+            "field 'depth_m': a rule is a table with one of .*between",
+        ),
         (PLAN.format(rule="depth_m = { between = [1] }"), "field 'depth_m': between is a list"),
-        (PLAN.format(rule="depth_m = { between = [4, 3] }"), "field 'depth_m': between.*must not be the greater"),
-        (PLAN.format(rule="depth_m = { between = [1, 2], step = 1 }"), "the rule 'between' has no option 'step'"),
-        (PLAN.format(rule="depth_m = { distribution = 'gone' }"), "scipy.stats has no distribution 'gone'"),
-        (PLAN.format(rule="id = { link = 'b' }"), "a link to 'b', but no such table stands above it"),
+        (
+            PLAN.format(rule="depth_m = { between = [4, 3] }"),
+            "field 'depth_m': between.*must not be the greater",
+        ),
+        (
+            PLAN.format(rule="depth_m = { between = [1, 2], step = 1 }"),
+            "the rule 'between' has no option 'step'",
+        ),
+        (
+            PLAN.format(rule="depth_m = { distribution = 'gone' }"),
+            "scipy.stats has no distribution 'gone'",
+        ),
+        (
+            PLAN.format(rule="id = { link = 'b' }"),
+            "a link to 'b', but no such table stands above it",
+        ),
     ],
 )
-def test_a_wrong_plan_says_where(tmp_path: Path, capsys: pytest.CaptureFixture[str], text: str, complaint: str) -> None:
+def test_a_wrong_plan_says_where(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], text: str, complaint: str
+) -> None:
     (tmp_path / "p.toml").write_text(text)
     code, out, err = run(capsys, str(tmp_path / "p.toml"))
     assert (code, out) == (2, "")
@@ -233,7 +297,9 @@ def test_a_picture_is_saved(tmp_path: Path, capsys: pytest.CaptureFixture[str]) 
         (["gone.toml", "-n", "3"], "tells the counts and rules itself"),
     ],
 )
-def test_wrong_words_are_told(capsys: pytest.CaptureFixture[str], words: list[str], complaint: str) -> None:
+def test_wrong_words_are_told(
+    capsys: pytest.CaptureFixture[str], words: list[str], complaint: str
+) -> None:
     code, out, err = run(capsys, *words)
     assert (code, out) == (2, "")
     assert complaint in err

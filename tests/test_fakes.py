@@ -16,7 +16,16 @@ from typing import Any, Protocol
 import pytest
 
 import awkward
-from urnshelf import CueRefused, InterfaceRefused, Shelf, UnansweredCall, attribute, cue, ledger_of, tally
+from urnshelf import (
+    CueRefused,
+    InterfaceRefused,
+    Shelf,
+    UnansweredCall,
+    attribute,
+    cue,
+    ledger_of,
+    tally,
+)
 from urnshelf.demo.harbour import Berth, BerthRepository, PilotPager, TideService
 
 
@@ -128,9 +137,14 @@ def test_an_attribute_typed_as_an_interface_is_that_interfaces_fake(shelf: Shelf
     assert shelf.fake(Crane).operator is shelf.fake(PilotPager)
 
 
-def test_an_uncued_attribute_is_refused_and_a_read_only_one_cannot_be_assigned(shelf: Shelf) -> None:
+def test_an_uncued_attribute_is_refused_and_a_read_only_one_cannot_be_assigned(
+    shelf: Shelf,
+) -> None:
     crane: Any = shelf.fake(Crane)
-    with shelf.refusals_expected(), pytest.raises(UnansweredCall, match=r'attribute\(shelf.fake\(Crane\), "reach_m"\)'):
+    with (
+        shelf.refusals_expected(),
+        pytest.raises(UnansweredCall, match=r'attribute\(shelf.fake\(Crane\), "reach_m"\)'),
+    ):
         _ = crane.reach_m
     with pytest.raises(AttributeError, match="read-only"):
         crane.load_t = 5
@@ -156,9 +170,14 @@ def test_attributes_that_a_constructor_assigns_are_known(shelf: Shelf) -> None:
 
 @pytest.mark.parametrize("word", ["lifft", "lft", "reach"])
 def test_an_unknown_attribute_names_the_nearest(word: str) -> None:
-    with pytest.raises(AttributeError, match=f"'Crane' object has no attribute '{word}'") as caught, Shelf() as shelf:
+    with (
+        pytest.raises(AttributeError, match=f"'Crane' object has no attribute '{word}'") as caught,
+        Shelf() as shelf,
+    ):
         getattr(shelf.fake(Crane), word)
-    assert re.match(r"Crane has no attribute .*did you mean (lift|reach_m)", caught.value.__notes__[0])
+    assert re.match(
+        r"Crane has no attribute .*did you mean (lift|reach_m)", caught.value.__notes__[0]
+    )
     crane: Any = shelf.fake(Crane)
     with pytest.raises(AttributeError, match="Crane has no attribute"):
         setattr(crane, word, 1)
@@ -173,7 +192,9 @@ def test_a_method_cannot_be_overwritten(shelf: Shelf) -> None:
 
 def test_a_wrong_call_is_refused_as_python_refuses_it(shelf: Shelf) -> None:
     tides: Any = shelf.fake(TideService)
-    with pytest.raises(TypeError, match=r"TideService.depth_at\(\) missing 1 required positional argument: 'at'"):
+    with pytest.raises(
+        TypeError, match=r"TideService.depth_at\(\) missing 1 required positional argument: 'at'"
+    ):
         tides.depth_at("Skarvik")
     with pytest.raises(TypeError, match="unexpected keyword argument 'when'"):
         tides.depth_at("Skarvik", when=1)

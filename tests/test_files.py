@@ -40,14 +40,17 @@ def kept(shelf: Shelf, folder: Path, format: str, *types: type) -> Shelf:
 
 @pytest.mark.parametrize("format", FORMATS)
 @pytest.mark.parametrize("record_type", TYPES, ids=lambda t: t.__name__)
-def test_what_is_loaded_is_what_was_saved(shelf: Shelf, tmp_path: Path, format: str, record_type: type) -> None:
+def test_what_is_loaded_is_what_was_saved(
+    shelf: Shelf, tmp_path: Path, format: str, record_type: type
+) -> None:
     told = {"anything": rules.among([1, "x", None, 2.5, [1, "a"], (1, 2), {3}, date(2030, 1, 1)])}
     shelf.stock(record_type, 25, **(told if record_type is kinds.Plain else {}))
     again = kept(shelf, tmp_path, format, record_type)
     mine, theirs = list(shelf.records(record_type)), list(again.records(record_type))
     if record_type in (kinds.ByConstructor, kinds.Row):  # they have no equality of their own
         mine, theirs = (
-            [{k: v for k, v in vars(one).items() if k[0] != "_"} for one in rows] for rows in (mine, theirs)
+            [{k: v for k, v in vars(one).items() if k[0] != "_"} for one in rows]
+            for rows in (mine, theirs)
         )
     assert theirs == mine
     assert [unordered(one) for one in theirs] == [unordered(one) for one in mine]
@@ -106,7 +109,13 @@ def test_a_saved_file_can_be_compared_line_by_line(shelf: Shelf, tmp_path: Path)
     shelf.records(Berth)
     shelf.save(tmp_path / "harbour.json")
     lines = (tmp_path / "harbour.json").read_text().splitlines()
-    assert lines[:5] == ["{", '  "format": "urnshelf records",', '  "version": 1,', '  "tables": {', '    "Berth": [],']
+    assert lines[:5] == [
+        "{",
+        '  "format": "urnshelf records",',
+        '  "version": 1,',
+        '  "tables": {',
+        '    "Berth": [],',
+    ]
     assert lines[6].startswith('      {"id": 3, "name": "Sea Fox"')
     assert lines[7].startswith('      {"id": 7, "name": "Gray Heron"')
     shelf.save(tmp_path / "again.json")
@@ -175,7 +184,9 @@ def test_types_are_told_by_the_user(shelf: Shelf, tmp_path: Path) -> None:
     shelf.stock(Berth, 1)
     shelf.stock(Vessel, 1)
     shelf.save(tmp_path / "harbour.json")
-    with pytest.raises(FileRefused, match=r"has records of Vessel, too: give their types, shelf.load\(…, Vessel\)"):
+    with pytest.raises(
+        FileRefused, match=r"has records of Vessel, too: give their types, shelf.load\(…, Vessel\)"
+    ):
         Shelf().load(tmp_path / "harbour.json", Berth)
     with pytest.raises(FileRefused, match="has no records of Mooring; it has Berth, Vessel"):
         Shelf().load(tmp_path / "harbour.json", Berth, Vessel, Mooring)
@@ -189,7 +200,9 @@ class Holder:
 
 def test_what_cannot_be_written_is_refused(shelf: Shelf, tmp_path: Path) -> None:
     shelf.stock(Holder(1, object()))
-    with pytest.raises(FileRefused, match=r"Holder.thing: <object object at .*> is a object, and the field's type"):
+    with pytest.raises(
+        FileRefused, match=r"Holder.thing: <object object at .*> is a object, and the field's type"
+    ):
         shelf.save(tmp_path / "holder.json")
     assert not (tmp_path / "holder.json").exists()
     with pytest.raises(FileRefused, match="choose 'csv', 'jsonl', 'parquet'"):
@@ -244,11 +257,15 @@ def test_some_rows_of_a_foreign_database(shelf: Shelf, tmp_path: Path) -> None:
     assert list(shelf.records(Berth)) == [Berth(1, "A:1", "Skarvik", 80.0, 5.0, Decimal("120.50"))]
     with engine.begin() as connection:
         connection.exec_driver_sql("UPDATE berths SET day_rate = 'dear' WHERE id = 3")
-    with pytest.raises(FileRefused, match="table berths, row 3, field day_rate: 'dear' is no Decimal"):
+    with pytest.raises(
+        FileRefused, match="table berths, row 3, field day_rate: 'dear' is no Decimal"
+    ):
         Shelf().load_sql(url, Berth)
     with pytest.raises(FileRefused, match="row 1: a Berth with id=1 is there already"):
         shelf.load_sql(url, Berth, where=column("id") == 1)
-    with pytest.raises(FileRefused, match="no column 'vessel_id' for Mooring; it has code, day_rate"):
+    with pytest.raises(
+        FileRefused, match="no column 'vessel_id' for Mooring; it has code, day_rate"
+    ):
         shelf.load_sql(url, Mooring, table="berths")
     with pytest.raises(FileRefused, match="no table 'vessel'; it has berths"):
         shelf.load_sql(url, Vessel)

@@ -1,4 +1,6 @@
-"""The house itself: floors, caches, generated code, what an interface and a reading tell as data, rules in plans."""
+"""The house itself: floors, caches, generated code, what an interface and a reading tell as data,
+rules in plans.
+"""
 
 from __future__ import annotations
 
@@ -44,23 +46,29 @@ def test_drawn_values_stay_as_they_are(root: Path) -> None:
     assert kept.keys() == now.keys()
 
 
-# --- floors -----------------------------------------------------------------------------------------------------------
+# --- floors ---------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("package", ["calls", "records", "types", "rules", "shelf"])
 def test_an_import_into_the_demo_is_told(root: Path, tmp_path: Path, package: str) -> None:
-    shutil.copytree(root / "src" / "urnshelf", tmp_path / "urnshelf", ignore=shutil.ignore_patterns("__pycache__"))
+    shutil.copytree(
+        root / "src" / "urnshelf",
+        tmp_path / "urnshelf",
+        ignore=shutil.ignore_patterns("__pycache__"),
+    )
     shutil.copy(root / ".importlinter", tmp_path)
     ports = tmp_path / "urnshelf" / "demo" / "harbour" / "ports.py"
     ports.write_text(ports.read_text() + f"\nimport urnshelf.{package}\n")
     linter = Path(sys.executable).with_name("lint-imports")
     words = [str(linter), "--no-cache"]
-    told = subprocess.run(words, cwd=tmp_path, capture_output=True, text=True, env={"PYTHONPATH": str(tmp_path)})
+    told = subprocess.run(
+        words, cwd=tmp_path, capture_output=True, text=True, env={"PYTHONPATH": str(tmp_path)}
+    )
     assert told.returncode == 1
     assert "The demo imports nothing of ours BROKEN" in told.stdout
 
 
-# --- caches -----------------------------------------------------------------------------------------------------------
+# --- caches ---------------------------------------------------------------------------------------
 
 
 def test_every_memory_is_listed_and_can_be_cleared(root: Path) -> None:
@@ -86,7 +94,7 @@ def test_a_local_class_is_free_to_go() -> None:
     assert gone() is None
 
 
-# --- interfaces -------------------------------------------------------------------------------------------------------
+# --- interfaces -----------------------------------------------------------------------------------
 
 
 def test_members_tell_which_exceptions_their_docstring_names() -> None:
@@ -105,7 +113,7 @@ def test_a_traceback_shows_the_generated_code(shelf: Shelf) -> None:
     assert "return _us_target.take(_us_target, (harbour, at, ), _us_getframe(1))" in told
 
 
-# --- readings ---------------------------------------------------------------------------------------------------------
+# --- readings -------------------------------------------------------------------------------------
 
 
 class Store(Protocol):
@@ -147,17 +155,26 @@ def test_a_reading_is_data(shelf: Shelf) -> None:
     assert (found.record_type, found.operation) == (Berth, Operation.LOOK_UP)
     assert found.parameters == (ReadParameter("harbour", Role.CONDITION, "harbour", "="),)
     assert [str(part) for part in found.condition] == ["harbour = :harbour"]
-    assert reading(shelf, BerthRepository, "save").parameters == (ReadParameter("berth", Role.RECORD),)
+    assert reading(shelf, BerthRepository, "save").parameters == (
+        ReadParameter("berth", Role.RECORD),
+    )
     removal = reading(shelf, MooringRegister, "delete")
-    assert (removal.operation, [str(one) for one in removal.condition]) == (Operation.REMOVE, ["id = :mooring_id"])
+    assert (removal.operation, [str(one) for one in removal.condition]) == (
+        Operation.REMOVE,
+        ["id = :mooring_id"],
+    )
 
 
 def test_a_taught_method_is_data_too(shelf: Shelf) -> None:
     class Berths(Protocol):
-        def dredge(self, berth_id: int, min_depth_m: float, tools: str, limit: int) -> list[Berth]: ...
+        def dredge(
+            self, berth_id: int, min_depth_m: float, tools: str, limit: int
+        ) -> list[Berth]: ...
 
     @shelf.teach(Berths.dredge)
-    def dredge(shelf: Shelf, berth_id: int, min_depth_m: float, tools: str, limit: int) -> list[Berth]:
+    def dredge(
+        shelf: Shelf, berth_id: int, min_depth_m: float, tools: str, limit: int
+    ) -> list[Berth]:
         return []
 
     interface = interface_of(Berths)
@@ -192,17 +209,22 @@ def walked(work: Callable[[], object]) -> int:
 def test_a_reading_walks_few_functions(tmp_path: Path) -> None:
     code = (
         "import sys; sys.path.insert(0, sys.argv[1]); from test_house import walked\n"
-        "from urnshelf import Shelf; from urnshelf.demo.harbour import Berth, BerthRepository, VesselRepository\n"
-        "shelf = Shelf(7); shelf.stock(Berth, 12, harbour='Skarvik'); berths = shelf.fake(BerthRepository)\n"
+        "from urnshelf import Shelf; from urnshelf.demo.harbour import Berth, BerthRepository, "
+        "VesselRepository\n"
+        "shelf = Shelf(7); shelf.stock(Berth, 12, harbour='Skarvik'); berths = "
+        "shelf.fake(BerthRepository)\n"
         "shelf.fake(VesselRepository).find(1)\n"
         "print(*[walked(lambda: berths.find_by_harbour('Skarvik')) for _ in range(3)])"
     )
     words = [sys.executable, "-c", code, str(Path(__file__).parent)]
     first, second, third = map(int, subprocess.check_output(words, text=True).split())
-    assert (first <= WALKED[0], second <= WALKED[1], third <= WALKED[1]) == (True, True, True), (first, second)
+    assert (first <= WALKED[0], second <= WALKED[1], third <= WALKED[1]) == (True, True, True), (
+        first,
+        second,
+    )
 
 
-# --- rules in plan files ----------------------------------------------------------------------------------------------
+# --- rules in plan files --------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize(
@@ -213,16 +235,23 @@ def test_a_rule_written_to_a_plan_draws_the_same(name: str) -> None:
     text = written(rule)
     told = tomllib.loads(f"rule = {text}")["rule"]
     made = make_dataclass("Ruled", [(one, Any) for one in ("id", "whole", "choice")])
-    sample = Urn(1).draw(make_dataclass("Ruled", [("id", Any), ("whole", int), ("choice", str)]), 1, id=rule)
+    sample = Urn(1).draw(
+        make_dataclass("Ruled", [("id", Any), ("whole", int), ("choice", str)]), 1, id=rule
+    )
     node = node_of(next((type(one.id) for one in sample if one.id is not None), int))
     again = rule_from(told, node, "here", lambda table, field: rules.link(Berth, field))
-    both = [Urn(5).draw(made, 60, id=one, whole=rules.serial(), choice="x") for one in (rule, again)]
+    both = [
+        Urn(5).draw(made, 60, id=one, whole=rules.serial(), choice="x") for one in (rule, again)
+    ]
     assert [record.id for record in both[0]] == [record.id for record in both[1]]
 
 
 def test_links_are_told_and_code_is_not() -> None:
     assert written(rules.link(Berth, "code")) == '{ link = "berths", field = "code" }'
-    assert written(rules.between(Decimal("1.50"), Decimal(9))) == '{ between = ["1.50", "9.00"], decimals = 2 }'
+    assert (
+        written(rules.between(Decimal("1.50"), Decimal(9)))
+        == '{ between = ["1.50", "9.00"], decimals = 2 }'
+    )
     with pytest.raises(Exception, match="the rule 'derived' cannot be written to a plan file"):
         written(rules.derived(lambda whole: whole))
     assert planned_rules().keys() == set(rules.__all__) - {"derived"}
@@ -258,5 +287,8 @@ def test_the_whole_way_of_a_call_is_one(shelf: Shelf) -> None:
     cue(tides.depth_at, "Skarvik", whatever).gives(6.3).for_calls(2)
     cue(tides.depth_at).gives(1.0).for_calls(1)
     assert [tides.depth_at("Skarvik", None) for _ in range(3)] == [1.0, 6.3, 6.3]
-    with shelf.refusals_expected(), pytest.raises(UnansweredCall, match="has served the 2 calls it was set for"):
+    with (
+        shelf.refusals_expected(),
+        pytest.raises(UnansweredCall, match="has served the 2 calls it was set for"),
+    ):
         tides.depth_at("Skarvik", None)

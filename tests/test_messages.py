@@ -1,4 +1,6 @@
-"""Messages of failures, word for word. To see what a change does to them: run with WRITE_GOLDEN=1 and read the diff."""
+"""Messages of failures, word for word. To see what a change does to them: run with WRITE_GOLDEN=1
+and read the diff.
+"""
 
 from __future__ import annotations
 
@@ -115,7 +117,9 @@ def cue_refused(shelf: Shelf) -> None:
 
 
 def reply_refused(shelf: Shelf) -> None:
-    cue(shelf.fake(BerthRepository).find_by_harbour, "Skarvik").gives([shelf.urn.draw(Berth), "B-02"])  # type: ignore[list-item]
+    cue(shelf.fake(BerthRepository).find_by_harbour, "Skarvik").gives(
+        [shelf.urn.draw(Berth), "B-02"]
+    )  # type: ignore[list-item]
 
 
 def values_exhausted(shelf: Shelf) -> None:

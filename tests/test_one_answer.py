@@ -1,4 +1,6 @@
-"""One answer to what a type, a record, a value is: whoever asks, a fake, a message, a rule, a file, gets the same."""
+"""One answer to what a type, a record, a value is: whoever asks, a fake, a message, a rule, a file,
+gets the same.
+"""
 
 from __future__ import annotations
 
@@ -88,7 +90,7 @@ def message(of: Callable[[Shelf], object]) -> str:
     return str(caught.value)
 
 
-# --- what a record is -------------------------------------------------------------------------------------------------
+# --- what a record is -----------------------------------------------------------------------------
 
 
 class Mapper(DeclarativeBase):
@@ -127,7 +129,9 @@ def test_a_copy_of_a_mapped_record_takes_no_related_object_away() -> None:
 def test_stored_records_are_shown_by_their_fields(shelf: Shelf) -> None:
     shelf.records(kinds.ByConstructor).add(kinds.ByConstructor(1, "Ada"))
     shelf.records(Quay).add(Quay(id=1, name="North"))
-    with pytest.raises(RecordRefused, match=r"ByConstructor\(id=1, name='Ada', depth=2.0, unknown=None\)$"):
+    with pytest.raises(
+        RecordRefused, match=r"ByConstructor\(id=1, name='Ada', depth=2.0, unknown=None\)$"
+    ):
         shelf.records(kinds.ByConstructor).add(kinds.ByConstructor(1, "Bo"))
     with pytest.raises(RecordRefused, match=r"Quay\(id=1, name='North'\)$"):
         shelf.records(Quay).add(Quay(id=1, name="South"))
@@ -169,7 +173,9 @@ def test_a_link_takes_the_key_wherever_it_is_told(shelf: Shelf) -> None:
         code: str
         watts: int
 
-    assert {type(one.buoy_ref) for one in shelf.urn.draw(Report, 5, buoy_ref=rules.link(Beacon))} == {UUID}
+    assert {
+        type(one.buoy_ref) for one in shelf.urn.draw(Report, 5, buoy_ref=rules.link(Beacon))
+    } == {UUID}
     shelf.define(Lamp, key="code")
     shelf.stock(Lamp, 3)
     codes = {lamp.code for lamp in shelf.records(Lamp)}
@@ -184,7 +190,9 @@ def test_a_link_to_what_has_no_single_key_asks_for_the_field(shelf: Shelf) -> No
         id: int
         place: int
 
-    with pytest.raises(RecordRefused, match=r"Turn.place: link\(Address\): it has no key; name the field to take"):
+    with pytest.raises(
+        RecordRefused, match=r"Turn.place: link\(Address\): it has no key; name the field to take"
+    ):
         shelf.urn.draw(Turn, place=rules.link(kinds.Address))
     with pytest.raises(RecordRefused, match="Address has no such field; it has street, postcode"):
         shelf.urn.draw(Turn, place=rules.link(kinds.Address, "town"))
@@ -197,7 +205,11 @@ def test_a_mapped_class_tells_its_key_unique_fields_and_references() -> None:
     assert quay is not None
     assert lamp is not None
     assert (quay.key, quay.unique, quay.references) == (("id",), (("name",),), {})
-    assert (lamp.key, lamp.unique, lamp.references) == (("code",), (("quay_id", "place"),), {"quay_id": Quay})
+    assert (lamp.key, lamp.unique, lamp.references) == (
+        ("code",),
+        (("quay_id", "place"),),
+        {"quay_id": Quay},
+    )
 
 
 class Keepers(Protocol):
@@ -273,7 +285,7 @@ def test_a_plain_class_that_a_store_operation_speaks_of_is_a_record(shelf: Shelf
     assert (found.id, found.colour) == (3, "red")
 
 
-# --- what a type is ---------------------------------------------------------------------------------------------------
+# --- what a type is -------------------------------------------------------------------------------
 
 Depths = NewType("Depths", list[float])
 Metres = NewType("Metres", float)
@@ -320,13 +332,15 @@ def test_a_name_that_cannot_be_resolved_leaves_the_rest(shelf: Shelf) -> None:
     cue(fake.lazily).streams(1)
     assert list(fake.lazily()) == [1]
     cue(fake.one).gives("anything")
-    with pytest.raises(ReplyRefused, match=r"promises list\[Missing\], but it is 5, an int, not list\[Missing\]"):
+    with pytest.raises(
+        ReplyRefused, match=r"promises list\[Missing\], but it is 5, an int, not list\[Missing\]"
+    ):
         cue(fake.many).gives(5)  # type: ignore[arg-type]
     with pytest.raises(ReplyRefused, match=r"Callable\[\[Missing\], None\]"):
         cue(fake.callback).gives(5)  # type: ignore[arg-type]
 
 
-# --- copies -----------------------------------------------------------------------------------------------------------
+# --- copies ---------------------------------------------------------------------------------------
 
 
 class Headers(dict[str, str]):
@@ -392,7 +406,9 @@ def deep(levels: int, around: Callable[[Any], Any]) -> Any:
     return value
 
 
-@pytest.mark.parametrize("around", [lambda v: [v], lambda v: {"in": v}, lambda v: kinds.Box(v, [])], ids=str)
+@pytest.mark.parametrize(
+    "around", [lambda v: [v], lambda v: {"in": v}, lambda v: kinds.Box(v, [])], ids=str
+)
 def test_no_depth_is_too_much(around: Callable[[Any], Any]) -> None:
     value, twin = deep(20_000, around), deep(20_000, around)
     kept = booked(value)
@@ -417,7 +433,7 @@ def free(held: Any) -> None:
             held = parts.pop(next(iter(parts)))
 
 
-# --- equality and display ---------------------------------------------------------------------------------------------
+# --- equality and display -------------------------------------------------------------------------
 
 
 @dataclass
@@ -494,7 +510,9 @@ class Logins(Protocol):
         (Badge(id=1, chip="hunter-2"), Badge(id=1, chip="hunter-3")),
     ],
 )
-def test_fields_that_are_not_shown_stay_out_of_messages(record: Any, changed: Any, shelf: Shelf) -> None:
+def test_fields_that_are_not_shown_stay_out_of_messages(
+    record: Any, changed: Any, shelf: Shelf
+) -> None:
     sink = shelf.fake(Sink)
     cue(sink.weigh, record).gives(1)
     with shelf.refusals_expected(), pytest.raises(UnansweredCall) as refused:
@@ -519,11 +537,21 @@ def test_fields_that_are_not_shown_stay_out_of_statements(shelf: Shelf) -> None:
     ("expected", "actual", "told"),
     [
         ({1, 2, 3}, {2, 3, 4, 5}, ["3 members; missing are 1", "4 members; extra are 4, 5"]),
-        (list(range(20)), [*range(12), 99, *range(13, 19)], ["20 items, [12] is 12", "19 items, [12] is 99"]),
-        (list(range(20)), list(range(19)), ["20 items, [19] is 19", "19 items, it ends before [19]"]),
+        (
+            list(range(20)),
+            [*range(12), 99, *range(13, 19)],
+            ["20 items, [12] is 12", "19 items, [12] is 99"],
+        ),
+        (
+            list(range(20)),
+            list(range(19)),
+            ["20 items, [19] is 19", "19 items, it ends before [19]"],
+        ),
     ],
 )
-def test_sets_and_long_lists_show_what_differs(shelf: Shelf, expected: Any, actual: Any, told: list[str]) -> None:
+def test_sets_and_long_lists_show_what_differs(
+    shelf: Shelf, expected: Any, actual: Any, told: list[str]
+) -> None:
     sink = shelf.fake(Sink)
     cue(sink.put).gives(None)
     sink.put(actual)
@@ -531,7 +559,7 @@ def test_sets_and_long_lists_show_what_differs(shelf: Shelf, expected: Any, actu
     assert [one in text for one in told] == [True, True]
 
 
-# --- one codec --------------------------------------------------------------------------------------------------------
+# --- one codec ------------------------------------------------------------------------------------
 
 
 class Grade(Enum):
@@ -558,23 +586,35 @@ class Sounding:
 def test_what_the_command_writes_the_shelf_loads(tmp_path: Path) -> None:
     for ending in ("json", "jsonl", "csv", "parquet"):
         path = tmp_path / f"soundings.{ending}"
-        assert main(["draw", f"{__name__}:Sounding", "-n", "50", "--seed", "3", "-o", str(path)]) == 0
+        assert (
+            main(["draw", f"{__name__}:Sounding", "-n", "50", "--seed", "3", "-o", str(path)]) == 0
+        )
         shelf = Shelf()
         shelf.load(path, Sounding)
         assert list(shelf.records(Sounding)) == Urn(3).draw(Sounding, 50), ending
 
 
 def test_one_form_of_a_value_in_every_file(shelf: Shelf, tmp_path: Path) -> None:
-    made = {"grade": Grade.LOW, "step": Step.TWO, "every": timedelta(minutes=2), "money": Decimal("1.50")}
+    made = {
+        "grade": Grade.LOW,
+        "step": Step.TWO,
+        "every": timedelta(minutes=2),
+        "money": Decimal("1.50"),
+    }
     shelf.stock(Sounding(1, **made, depths=[Decimal("2.0")], extra=Decimal("1.50")))
     shelf.save(tmp_path / "shelf.json")
     shelf.save(tmp_path / "lines", "jsonl")
     shelf.save(tmp_path / "cells", "csv")
     [kept] = json.loads((tmp_path / "shelf.json").read_text())["tables"]["Sounding"]
     assert kept == {
-        "id": 1, "grade": "a", "step": 2, "every": "PT120S", "money": "1.50", "depths": ["2.0"],
+        "id": 1,
+        "grade": "a",
+        "step": 2,
+        "every": "PT120S",
+        "money": "1.50",
+        "depths": ["2.0"],
         "extra": {"urnshelf": "Decimal", "text": "1.50"},
-    }  # fmt: skip
+    }
     assert json.loads((tmp_path / "lines" / "sounding.jsonl").read_text()) == kept
     cells = (tmp_path / "cells" / "sounding.csv").read_text().splitlines()[1]
     assert cells.startswith('1,a,2,PT120S,1.50,"[""2.0""]"')
@@ -582,19 +622,25 @@ def test_one_form_of_a_value_in_every_file(shelf: Shelf, tmp_path: Path) -> None
     words = ["--set", "grade=a", "--set", "every=PT120S", "--set", "money=1.50"]
     assert main(["draw", f"{__name__}:Sounding", "-n", "1", *words, "-o", str(path)]) == 0
     drawn = json.loads(path.read_text())
-    assert [drawn[name] for name in ("grade", "every", "money")] == [kept[name] for name in ("grade", "every", "money")]
+    assert [drawn[name] for name in ("grade", "every", "money")] == [
+        kept[name] for name in ("grade", "every", "money")
+    ]
 
 
-def test_one_type_can_be_loaded_from_a_file_of_its_own_only_alone(shelf: Shelf, tmp_path: Path) -> None:
+def test_one_type_can_be_loaded_from_a_file_of_its_own_only_alone(
+    shelf: Shelf, tmp_path: Path
+) -> None:
     path = tmp_path / "vessels.jsonl"
     assert main(["draw", "urnshelf.demo.harbour:Vessel", "-n", "5", "-o", str(path)]) == 0
-    with pytest.raises(Exception, match="has the records of one type: give that type alone, not Vessel, Berth"):
+    with pytest.raises(
+        Exception, match="has the records of one type: give that type alone, not Vessel, Berth"
+    ):
         shelf.load(path, Vessel, Berth)
     shelf.load(path, Vessel)
     assert {vessel.kind for vessel in shelf.records(Vessel)} <= set(VesselKind)
 
 
-# --- user-facing objects ----------------------------------------------------------------------------------------------
+# --- user-facing objects --------------------------------------------------------------------------
 
 
 def shown(thing: Any) -> set[str]:
@@ -606,19 +652,54 @@ def test_what_users_hold_shows_no_machine(shelf: Shelf) -> None:
     a_cue = cue(berths.count).gives(1)
     assert berths.count() == 1
     assert shown(a_cue) == {
-        "computes", "for_calls", "gives", "hidden_by", "passes_through", "place", "raises", "streams",
-        "used", "waits",
-    }  # fmt: skip
+        "computes",
+        "for_calls",
+        "gives",
+        "hidden_by",
+        "passes_through",
+        "place",
+        "raises",
+        "streams",
+        "used",
+        "waits",
+    }
     assert shown(shelf.records(Berth)) == {"add", "count", "find", "get", "remove", "save", "where"}
     assert shown(ledger_of(berths)) == {"before", "count", "each", "index", "names"}
     assert shown(ledger_of(berths)[0]) == {
-        "answered_by", "arguments", "called_from", "error", "method", "number", "reply", "statement", "taken",
-    }  # fmt: skip
+        "answered_by",
+        "arguments",
+        "called_from",
+        "error",
+        "method",
+        "number",
+        "reply",
+        "statement",
+        "taken",
+    }
     assert shown(shelf) == {
-        "clock", "close", "define", "explain", "fake", "furnish", "limited_to", "load", "load_sql", "records",
-        "refusals_expected", "roll_back_to", "rolled_back", "save", "save_sql", "savepoint", "seed", "stock", "teach",
-        "unused_cues", "urn", "view",
-    }  # fmt: skip
+        "clock",
+        "close",
+        "define",
+        "explain",
+        "fake",
+        "furnish",
+        "limited_to",
+        "load",
+        "load_sql",
+        "records",
+        "refusals_expected",
+        "roll_back_to",
+        "rolled_back",
+        "save",
+        "save_sql",
+        "savepoint",
+        "seed",
+        "stock",
+        "teach",
+        "unused_cues",
+        "urn",
+        "view",
+    }
 
 
 def test_the_floors_above_put_answerers_before_and_after_the_desks_own(shelf: Shelf) -> None:
@@ -628,7 +709,11 @@ def test_the_floors_above_put_answerers_before_and_after_the_desks_own(shelf: Sh
     cue(tides.depth_at, "Skarvik", whatever).gives(6.3)
     shelf._desk.put_before(lambda call: 1.0 if call.live[0] == "Norrvik" else NO_REPLY)
     shelf._desk.put_after(lambda call: 2.0)
-    assert [tides.depth_at(name, None) for name in ("Skarvik", "Norrvik", "Torholm")] == [6.3, 1.0, 2.0]
+    assert [tides.depth_at(name, None) for name in ("Skarvik", "Norrvik", "Torholm")] == [
+        6.3,
+        1.0,
+        2.0,
+    ]
 
 
 Person = NewType("Person", str)
@@ -657,7 +742,9 @@ Person = NewType("Person", str)
     ],
     ids=str,
 )
-def test_a_type_is_one_node(form: Any, kind: str, bare: Any, optional: bool, qualifiers: set[str]) -> None:
+def test_a_type_is_one_node(
+    form: Any, kind: str, bare: Any, optional: bool, qualifiers: set[str]
+) -> None:
     node = node_of(form)
     assert (node.kind.name, node.optional, node.qualifiers) == (kind, optional, qualifiers)
     assert node.bare == (form if kind == "VARIABLE" else bare)

@@ -39,7 +39,9 @@ def test_draws_differ_by_name():
     assert len(codes) == 1
 
 
-def test_a_failing_tally_tells_why_at_the_assertion_and_whole_below(pytester: pytest.Pytester) -> None:
+def test_a_failing_tally_tells_why_at_the_assertion_and_whole_below(
+    pytester: pytest.Pytester,
+) -> None:
     test = """
 def test_it(shelf):
     pilots = shelf.fake(PilotPager)
@@ -52,7 +54,8 @@ def test_it(shelf):
     result.assert_outcomes(failed=1)
     result.stdout.fnmatch_lines(
         [
-            "E *assert expected 1, counted 0 of PilotPager.page(vessel_id=7, message='Gray Heron', urgent=False)",
+            "E *assert expected 1, counted 0 of PilotPager.page(vessel_id=7, message='Gray Heron', "
+            "urgent=False)",
             "E *not counted: 5 calls with other arguments, the nearest:",
             "E *vessel_id  <-- differs",
             "E *more below, under 'urn shelf'",
@@ -72,7 +75,10 @@ def test_it(shelf):
         ("tally(pilots.page) >= 2", "expected >= 2, counted 1 of PilotPager.page"),
         ("not unseen(pilots)", "1 unseen call of PilotPager: #1 PilotPager.page(vessel_id=7*"),
         ("not tally(pilots.page)", "assert not 1 call of PilotPager.page"),
-        ("tally(pilots.page, 8, whatever)", "assert 0 calls of PilotPager.page(vessel_id=8, message=whatever*"),
+        (
+            "tally(pilots.page, 8, whatever)",
+            "assert 0 calls of PilotPager.page(vessel_id=8, message=whatever*",
+        ),
     ],
 )
 def test_other_assertions(pytester: pytest.Pytester, claim: str, told: str) -> None:
@@ -85,7 +91,9 @@ def test_it(shelf):
     result = run(pytester, test)
     result.assert_outcomes(failed=1)
     result.stdout.fnmatch_lines([f"E *{told}*"])
-    report = result.stdout.str().partition("short test summary")[0]  # the summary repeats it where CI is set
+    report = result.stdout.str().partition("short test summary")[
+        0
+    ]  # the summary repeats it where CI is set
     assert report.count("at test_it.py:") == 1  # once: at the assertion, or in the section
 
 
@@ -101,7 +109,9 @@ def test_without_a_reply(shelf):
 """
     result = run(pytester, test)
     result.assert_outcomes(failed=2)
-    result.stdout.fnmatch_lines(["1 call had no answer, and the code under test caught the refusal*"])
+    result.stdout.fnmatch_lines(
+        ["1 call had no answer, and the code under test caught the refusal*"]
+    )
     result.stdout.fnmatch_lines(["cue(TideService.depth_at) was given no reply*"])
     assert "desk.py" not in result.stdout.str()
 
@@ -115,7 +125,9 @@ def test_it(shelf):
     text = run(pytester, test).stdout.str()
     assert "UnansweredCall: TideService.depth_at" in text
     assert "services.py" in text
-    assert not [name for name in ("desk.py", "compile.py", "cue.py", "<urnshelf fake>") if name in text]
+    assert not [
+        name for name in ("desk.py", "compile.py", "cue.py", "<urnshelf fake>") if name in text
+    ]
 
 
 def test_a_refusal_that_another_failure_covers_is_told(pytester: pytest.Pytester) -> None:
@@ -128,7 +140,9 @@ def test_it(shelf):
     assert 1 == 2
 """
     result = run(pytester, test)
-    result.stdout.fnmatch_lines(["*assert 1 == 2*", "caught by the code under test: TideService.depth_at*"])
+    result.stdout.fnmatch_lines(
+        ["*assert 1 == 2*", "caught by the code under test: TideService.depth_at*"]
+    )
 
 
 def command(*words: str, **environment: str) -> subprocess.CompletedProcess[str]:

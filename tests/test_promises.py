@@ -70,7 +70,11 @@ class WithDepth:
         (Bound, [1], ["x"]),
         (type[Exception], [ValueError], [ValueError()]),
         (Callable[[int], str], [str, lambda n: ""], [5]),
-        (Forecast, [{"depth": 1.0}, {"depth": 1, "note": "x"}], [{}, {"depth": "x"}, {"depth": 1, "more": 2}, 5]),
+        (
+            Forecast,
+            [{"depth": 1.0}, {"depth": 1, "note": "x"}],
+            [{}, {"depth": "x"}, {"depth": 1, "more": 2}, 5],
+        ),
         (Pair, [Pair(1, "a")], [(1, "a")]),
         (Deep, [Deep(1)], [Vessel(1, "a", "b"), None]),
         (HasDepth, [WithDepth()], [5, None]),

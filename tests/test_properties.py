@@ -1,4 +1,6 @@
-"""Laws: any call that Python accepts is answered by its own cue and by no other; drawing is pure; copies are equal."""
+"""Laws: any call that Python accepts is answered by its own cue and by no other; drawing is pure;
+copies are equal.
+"""
 
 from __future__ import annotations
 
@@ -23,9 +25,14 @@ KINDS = [
     Parameter.KEYWORD_ONLY,
     Parameter.VAR_KEYWORD,
 ]
-plain = st.one_of(st.none(), st.booleans(), st.integers(-3, 3), st.floats(allow_nan=True), st.text(max_size=3))
+plain = st.one_of(
+    st.none(), st.booleans(), st.integers(-3, 3), st.floats(allow_nan=True), st.text(max_size=3)
+)
 values = st.recursive(
-    plain, lambda inner: st.one_of(st.lists(inner, max_size=3), st.dictionaries(st.text(max_size=2), inner, max_size=2))
+    plain,
+    lambda inner: st.one_of(
+        st.lists(inner, max_size=3), st.dictionaries(st.text(max_size=2), inner, max_size=2)
+    ),
 )
 
 
@@ -61,7 +68,9 @@ def calls(draw: st.DrawFn) -> tuple[inspect.Signature, list[Any], dict[str, Any]
             kwargs |= draw(st.dictionaries(st.sampled_from(["x", "y"]), values, max_size=2))
         elif p.default is not Parameter.empty and draw(st.booleans()):
             positional = False
-        elif p.kind is Parameter.KEYWORD_ONLY or (p.kind is Parameter.POSITIONAL_OR_KEYWORD and draw(st.booleans())):
+        elif p.kind is Parameter.KEYWORD_ONLY or (
+            p.kind is Parameter.POSITIONAL_OR_KEYWORD and draw(st.booleans())
+        ):
             kwargs[p.name] = draw(values)
             positional = False
         elif positional:
@@ -90,7 +99,9 @@ def fake_with(signature: inspect.Signature, shelf: Shelf) -> Any:
 
 @settings(max_examples=300, deadline=None)
 @given(calls())
-def test_a_call_is_answered_by_the_cue_made_of_it(case: tuple[inspect.Signature, list[Any], dict[str, Any]]) -> None:
+def test_a_call_is_answered_by_the_cue_made_of_it(
+    case: tuple[inspect.Signature, list[Any], dict[str, Any]],
+) -> None:
     signature, args, kwargs = case
     shelf = Shelf(check_replies=False)
     fake = fake_with(signature, shelf)
@@ -149,7 +160,7 @@ def test_any_slice_is_the_same_alone(seed: int, start: int, before: int, length:
     assert Urn(seed).draw(Mooring, range(start + before, start + before + length)) == whole[before:]
 
 
-# --- programs of cues against a model of the script -------------------------------------------------------------------
+# --- programs of cues against a model of the script -----------------------------------------------
 
 
 class Gauge(Protocol):
@@ -164,14 +175,20 @@ places = st.one_of(st.none(), st.integers(0, 2), st.just("odd"))
 replies = st.lists(st.one_of(st.integers(0, 9), st.just("raise")), min_size=1, max_size=3)
 steps = st.one_of(
     st.tuples(
-        st.just("cue"), places, replies, st.sampled_from(["repeat", "cycle", "refuse"]), st.sampled_from([0, 0, 1, 2])
+        st.just("cue"),
+        places,
+        replies,
+        st.sampled_from(["repeat", "cycle", "refuse"]),
+        st.sampled_from([0, 0, 1, 2]),
     ),
     st.tuples(st.just("call"), st.integers(0, 2)),
 )
 
 
 class Model:
-    """What the script does: the newest line that fits and has calls left gives the value whose turn it is."""
+    """What the script does: the newest line that fits and has calls left gives the value whose turn
+    it is.
+    """
 
     def __init__(self) -> None:
         self.lines: list[list[Any]] = []
@@ -182,7 +199,9 @@ class Model:
             fits = wanted in (None, place) or (wanted == "odd" and place % 2)
             if fits and (not limit or turn < limit):
                 line[4] += 1
-                spent = {"repeat": len(values) - 1, "cycle": turn % len(values), "refuse": -1}[when_spent]
+                spent = {"repeat": len(values) - 1, "cycle": turn % len(values), "refuse": -1}[
+                    when_spent
+                ]
                 at = turn if turn < len(values) else spent
                 return "spent" if at < 0 else values[at]
         return "unanswered"
@@ -196,9 +215,13 @@ def test_a_program_of_cues_does_what_the_model_does(program: list[Any]) -> None:
     for step in program:
         if step[0] == "cue":
             _, wanted, values, when_spent, limit = step
-            arguments = {None: (), "odd": (fitting(lambda place: place % 2),)}.get(wanted, (wanted,))
+            arguments = {None: (), "odd": (fitting(lambda place: place % 2),)}.get(
+                wanted, (wanted,)
+            )
             made = cue(gauge.read, *arguments)
-            made.gives(*[raising(Silent()) if v == "raise" else v for v in values], when_spent=when_spent)
+            made.gives(
+                *[raising(Silent()) if v == "raise" else v for v in values], when_spent=when_spent
+            )
             if limit:
                 made.for_calls(limit)
             model.lines.insert(0, [wanted, values, when_spent, limit, 0])

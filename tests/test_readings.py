@@ -46,7 +46,12 @@ from urnshelf.demo.harbour import (
     VesselKind,
     VesselRepository,
 )
-from urnshelf.demo.harbour.adaptors.sqlite import SqliteBerths, SqliteMoorings, SqliteVessels, open_harbour
+from urnshelf.demo.harbour.adaptors.sqlite import (
+    SqliteBerths,
+    SqliteMoorings,
+    SqliteVessels,
+    open_harbour,
+)
 from urnshelf.store.conditions import Condition
 
 GENERIC: dict[str, Any] = {
@@ -58,7 +63,9 @@ GENERIC: dict[str, Any] = {
 INTERFACES = {
     name: GENERIC.get(name, thing)
     for name, thing in vars(kinds).items()
-    if inspect.isclass(thing) and thing.__module__ == kinds.__name__ and not issubclass(thing, (tuple, kinds.Enum))
+    if inspect.isclass(thing)
+    and thing.__module__ == kinds.__name__
+    and not issubclass(thing, (tuple, kinds.Enum))
     if any(inspect.isfunction(function) and function.__doc__ for function in vars(thing).values())
 }
 EXPECTED = [
@@ -73,7 +80,9 @@ def test_there_are_enough_styles() -> None:
     assert len(INTERFACES) >= 40
 
 
-@pytest.mark.parametrize(("name", "method", "expected"), EXPECTED, ids=[f"{n}.{m}" for n, m, _ in EXPECTED])
+@pytest.mark.parametrize(
+    ("name", "method", "expected"), EXPECTED, ids=[f"{n}.{m}" for n, m, _ in EXPECTED]
+)
 def test_reading(shelf: Shelf, name: str, method: str, expected: str) -> None:
     [explained] = [e for e in shelf.explain(INTERFACES[name]) if e.method.startswith(f"{method}(")]
     told = explained.read_as or f"not read: {explained.advice.partition('; cue it')[0]}"
@@ -125,19 +134,26 @@ def test_lists_in_order_and_by_page(shelf: Shelf) -> None:
     assert filtered.search(min(b.depth_m for b in berths)) == berths
     deepest = max(b.depth_m for b in berths)
     assert {b.depth_m for b in filtered.find(depth_m=deepest)} == {deepest}
-    assert filtered.find(min_depth_m=deepest, id__in=[b.id for b in berths]) == filtered.find(depth_m=deepest)
+    assert filtered.find(min_depth_m=deepest, id__in=[b.id for b in berths]) == filtered.find(
+        depth_m=deepest
+    )
     assert filtered.find_one(id=3) == berths[2]
     assert filtered.filter({"id": 4}) == [berths[3]]
     assert filtered.find_where(lambda b: b.id > 5) == berths[5:]
     assert filtered.any("Skarvik")
     names = [v.name for v in shelf.stock(Vessel, 5)]
     assert [v.name for v in shelf.fake(kinds.Literals).list("-name")] == sorted(names, reverse=True)
-    assert [v.name for v in shelf.fake(kinds.Literals).list_sorted(["name desc"])] == sorted(names, reverse=True)
+    assert [v.name for v in shelf.fake(kinds.Literals).list_sorted(["name desc"])] == sorted(
+        names, reverse=True
+    )
 
 
 def test_filters_that_are_known_only_when_called(shelf: Shelf) -> None:
     shelf.stock(Berth, 2)
-    with shelf.refusals_expected(), pytest.raises(UnansweredCall, match="not read      Berth has no field 'colour'"):
+    with (
+        shelf.refusals_expected(),
+        pytest.raises(UnansweredCall, match="not read      Berth has no field 'colour'"),
+    ):
         shelf.fake(kinds.Filtered).find(colour="red")
 
 
@@ -161,7 +177,10 @@ def test_a_condition_may_be_an_argument(shelf: Shelf) -> None:
 
     berths = shelf.stock(Berth, 5)
     assert shelf.fake(Berths).find(column("id") > 3) == berths[3:]
-    with shelf.refusals_expected(), pytest.raises(UnansweredCall, match="Berth has no field 'colour'"):
+    with (
+        shelf.refusals_expected(),
+        pytest.raises(UnansweredCall, match="Berth has no field 'colour'"),
+    ):
         shelf.fake(Berths).find(column("colour") == "red")
 
 
@@ -170,7 +189,11 @@ def test_specifications(shelf: Shelf) -> None:
     fake = shelf.fake(kinds.BySpec)
     limit = sorted(b.depth_m for b in berths)[3]
     deep = [b for b in berths if b.depth_m >= limit]
-    assert fake.matching(kinds.BerthSpec(min_depth_m=limit)) == fake.find_all(kinds.DeepEnough(limit)) == deep
+    assert (
+        fake.matching(kinds.BerthSpec(min_depth_m=limit))
+        == fake.find_all(kinds.DeepEnough(limit))
+        == deep
+    )
     assert fake.count(kinds.BerthSpec(harbour="Norrvik")) == 0
     assert fake.find(kinds.BerthSpec()) == berths
 
@@ -190,7 +213,11 @@ def test_many_at_once_and_other_shapes(shelf: Shelf) -> None:
 
 
 def test_writes(shelf: Shelf, owners: list[Owner]) -> None:
-    creating, changing, removing = shelf.fake(kinds.Creating), shelf.fake(kinds.Changing), shelf.fake(kinds.Removing)
+    creating, changing, removing = (
+        shelf.fake(kinds.Creating),
+        shelf.fake(kinds.Changing),
+        shelf.fake(kinds.Removing),
+    )
     values = {name: value for name, value in vars(owners[0]).items() if name != "id"}
     made = creating.create_owner(**values)
     assert (made.id, made.name) == (5, "Ada")
@@ -246,12 +273,19 @@ def test_without_annotations_only_what_is_certain(shelf: Shelf, owners: list[Own
             dao.get(1)
         with pytest.raises(UnansweredCall, match="not certain what then"):
             dao.delete(1)
-        with pytest.raises(UnansweredCall, match="does not tell whether it gives one record or many"):
+        with pytest.raises(
+            UnansweredCall, match="does not tell whether it gives one record or many"
+        ):
             dao.find_by_email("x")
 
 
-def test_a_method_that_is_given_a_record_does_not_do_nothing(shelf: Shelf, owners: list[Owner]) -> None:
-    with shelf.refusals_expected(), pytest.raises(UnansweredCall, match="the verb 'archive' is not one that is read"):
+def test_a_method_that_is_given_a_record_does_not_do_nothing(
+    shelf: Shelf, owners: list[Owner]
+) -> None:
+    with (
+        shelf.refusals_expected(),
+        pytest.raises(UnansweredCall, match="the verb 'archive' is not one that is read"),
+    ):
         shelf.fake(kinds.Removing).archive(owners[0])
 
 
@@ -318,8 +352,14 @@ def test_the_ledger_shows_what_was_asked(shelf: Shelf) -> None:
         "SELECT * FROM berth WHERE harbour = 'Skarvik'",
         "SELECT count(*) FROM berth",
     ]
-    assert ledger_of(filtered)[0].answered_by == "the shelf's records: SELECT * FROM berth WHERE harbour = 'Skarvik'"
-    assert "      SELECT * FROM berth WHERE harbour = 'Skarvik'" in str(tally(filtered.list)).splitlines()
+    assert (
+        ledger_of(filtered)[0].answered_by
+        == "the shelf's records: SELECT * FROM berth WHERE harbour = 'Skarvik'"
+    )
+    assert (
+        "      SELECT * FROM berth WHERE harbour = 'Skarvik'"
+        in str(tally(filtered.list)).splitlines()
+    )
     cue(filtered.count).gives(3)
     filtered.count()
     assert ledger_of(filtered.count)[-1].statement == ""
@@ -366,13 +406,26 @@ def test_a_cache_with_everything(shelf: Shelf) -> None:
     kept.append(2)
     assert cache.get("list") == [1]
     assert (cache.add("n", 5), cache.add("n", 6), cache.get("n")) == (True, False, 5)
-    assert (cache.incr("n"), cache.incr("n", 10), cache.decr("n"), cache.incr("new")) == (6, 16, 15, 1)
+    assert (cache.incr("n"), cache.incr("n", 10), cache.decr("n"), cache.incr("new")) == (
+        6,
+        16,
+        15,
+        1,
+    )
     cache.set_many({"x": 1, "y": 2}, 30)
     assert cache.get_many(["x", "y", "z"]) == {"x": 1, "y": 2}
     assert cache.touch("x", 90)
     shelf.clock.advance(seconds=45)
-    assert (cache.has("x"), cache.has("y"), cache.keys()) == (True, False, ["list", "n", "new", "x"])
-    assert (cache.pop("x"), cache.get("x", "none left"), cache.touch("x", 1)) == (1, "none left", False)
+    assert (cache.has("x"), cache.has("y"), cache.keys()) == (
+        True,
+        False,
+        ["list", "n", "new", "x"],
+    )
+    assert (cache.pop("x"), cache.get("x", "none left"), cache.touch("x", 1)) == (
+        1,
+        "none left",
+        False,
+    )
     assert (cache.delete("n"), cache.delete("n")) == (True, False)
     cache.delete_many(["list"])
     cache.clear()
@@ -381,7 +434,9 @@ def test_a_cache_with_everything(shelf: Shelf) -> None:
     sessions.save("t", {"user": "Ada"}, shelf.clock.now + timedelta(hours=1))
     assert sessions.load("t") == {"user": "Ada"}
     shelf.clock.advance(hours=1)
-    with pytest.raises(RecordMissing, match="there is no value for 't'; there are values for: none"):
+    with pytest.raises(
+        RecordMissing, match="there is no value for 't'; there are values for: none"
+    ):
         sessions.load("t")
 
 
@@ -444,8 +499,15 @@ def test_units_of_work_in_other_forms(shelf: Shelf) -> None:
 
 
 def test_two_units_over_the_same_records_are_refused(shelf: Shelf) -> None:
-    first, second = shelf.fake(kinds.UnitOfWork, name="first"), shelf.fake(kinds.UnitOfWork, name="second")
-    with first, pytest.raises(UnitRefused, match="'second' was entered while UnitOfWork 'first' is open"), second:
+    first, second = (
+        shelf.fake(kinds.UnitOfWork, name="first"),
+        shelf.fake(kinds.UnitOfWork, name="second"),
+    )
+    with (
+        first,
+        pytest.raises(UnitRefused, match="'second' was entered while UnitOfWork 'first' is open"),
+        second,
+    ):
         pass
 
 
@@ -469,8 +531,13 @@ def test_two_fakes_over_one_shelf_with_different_rights(shelf: Shelf) -> None:
     assert office.as_user.find(3) is None
     with pytest.raises(RecordRefused, match="is not seen from here"):
         office.as_user.save(Vessel(3, "x", "X-1"))
-    with pytest.raises(InterfaceRefused, match=r"view= takes what shelf.view\(…\) gives, not <SELECT \* FROM vessel"):
-        shelf.fake(VesselRepository, name="third", view=shelf.records(Vessel).where(column("id") > 2))
+    with pytest.raises(
+        InterfaceRefused,
+        match=r"view= takes what shelf.view\(…\) gives, not <SELECT \* FROM vessel",
+    ):
+        shelf.fake(
+            VesselRepository, name="third", view=shelf.records(Vessel).where(column("id") > 2)
+        )
 
 
 # --- taught methods ---------------------------------------------------------------------------------------------------
@@ -506,7 +573,10 @@ def test_teaching_all_kinds_of_methods(shelf: Shelf) -> None:
     def stream(shelf: Shelf) -> list[Vessel]:
         return list(shelf.records(Vessel))
 
-    first, second = shelf.fake(kinds.Enriched, name="first"), shelf.fake(kinds.Enriched, name="second")
+    first, second = (
+        shelf.fake(kinds.Enriched, name="first"),
+        shelf.fake(kinds.Enriched, name="second"),
+    )
 
     @shelf.teach(first.total_length)
     def total(shelf: Shelf) -> float:
@@ -524,19 +594,31 @@ def test_teaching_all_kinds_of_methods(shelf: Shelf) -> None:
     assert first.total_length() == sum(v.length_m for v in vessels)
     with shelf.refusals_expected(), pytest.raises(UnansweredCall):
         second.total_length()
-    with pytest.raises(ReplyRefused, match=r"promises list\[str\], but taught: summaries gave \[1\]"):
+    with pytest.raises(
+        ReplyRefused, match=r"promises list\[str\], but taught: summaries gave \[1\]"
+    ):
         second.list_summaries()
 
 
 @pytest.mark.parametrize(
     ("method", "function", "complaint"),
     [
-        (kinds.Finders.find_by_email, lambda shelf: None, r"it needs the parameters   \(shelf, email\)"),
+        (
+            kinds.Finders.find_by_email,
+            lambda shelf: None,
+            r"it needs the parameters   \(shelf, email\)",
+        ),
         (kinds.Finders.find_by_email, 5, "decorates a function"),
-        (5, lambda shelf: None, "takes a method of an interface, such as BerthRepository.get, not 5"),
+        (
+            5,
+            lambda shelf: None,
+            "takes a method of an interface, such as BerthRepository.get, not 5",
+        ),
     ],
 )
-def test_a_lesson_must_fit_its_method(shelf: Shelf, method: Any, function: Any, complaint: str) -> None:
+def test_a_lesson_must_fit_its_method(
+    shelf: Shelf, method: Any, function: Any, complaint: str
+) -> None:
     with pytest.raises(CueRefused, match=complaint):
         shelf.teach(method)(function)
 
@@ -589,12 +671,18 @@ class AsyncSleeper(Protocol):
 def test_a_clock_interface_is_the_shelfs_clock(shelf: Shelf) -> None:
     clock = shelf.fake(HarbourClock)
     start = datetime(2030, 6, 1, 12, tzinfo=UTC)
-    assert (clock.now(), clock.today(), clock.time()) == (start, date(2030, 6, 1), start.timestamp())
+    assert (clock.now(), clock.today(), clock.time()) == (
+        start,
+        date(2030, 6, 1),
+        start.timestamp(),
+    )
     clock.sleep(90)
     asyncio.run(shelf.fake(AsyncSleeper).sleep(timedelta(seconds=30)))
     assert clock.now() == start + timedelta(minutes=2)
     assert clock.now(timezone(timedelta(hours=2))).hour == 14
-    assert shelf.clock.set(datetime(2031, 1, 1, tzinfo=timezone(timedelta(hours=1)))) == shelf.clock()
+    assert (
+        shelf.clock.set(datetime(2031, 1, 1, tzinfo=timezone(timedelta(hours=1)))) == shelf.clock()
+    )
     assert clock.timestamp() == int(datetime(2030, 12, 31, 23, tzinfo=UTC).timestamp())
     assert repr(shelf.clock) == "<clock at 2030-12-31T23:00:00+00:00>"
     with shelf.refusals_expected(), pytest.raises(UnansweredCall):
@@ -607,11 +695,16 @@ def test_a_clock_interface_is_the_shelfs_clock(shelf: Shelf) -> None:
         (lambda c: c.set(datetime(2030, 1, 1)), "give a datetime with a time zone"),
         (lambda c: c.set("noon"), "give a datetime with a time zone"),
         (lambda c: c.advance(seconds=-1), "a clock runs forwards"),
-        (lambda c: c.advance(fortnights=1), r"clock.advance\(fortnights=1\): give a timedelta, or days="),
+        (
+            lambda c: c.advance(fortnights=1),
+            r"clock.advance\(fortnights=1\): give a timedelta, or days=",
+        ),
         (lambda c: c.advance(5), r"clock.advance\(5\): give a timedelta"),
     ],
 )
-def test_a_clock_is_not_told_nonsense(shelf: Shelf, wrong: Callable[[Any], Any], complaint: str) -> None:
+def test_a_clock_is_not_told_nonsense(
+    shelf: Shelf, wrong: Callable[[Any], Any], complaint: str
+) -> None:
     with pytest.raises(ClockRefused, match=complaint):
         wrong(shelf.clock)
 
@@ -636,12 +729,24 @@ def step(repositories: tuple[Any, Any, Any], told: tuple[str, int, Any]) -> Any:
     verb, number, value = told
     try:
         if verb == "save vessel":
-            return vessels.save(Vessel(number, f"Vessel {number}", value, VesselKind.FERRY, 30.5, 3.25))
+            return vessels.save(
+                Vessel(number, f"Vessel {number}", value, VesselKind.FERRY, 30.5, 3.25)
+            )
         if verb == "save berth":
-            return berths.save(Berth(number, f"B-{number}", value, 50.0, 6.5, Decimal("120.50"), number % 2 == 0))
+            return berths.save(
+                Berth(number, f"B-{number}", value, 50.0, 6.5, Decimal("120.50"), number % 2 == 0)
+            )
         if verb == "add mooring":
             return moorings.add(
-                Mooring(None, number, value, datetime(2030, 6, number, tzinfo=UTC), 2, 1.5, Decimal("9.90"))
+                Mooring(
+                    None,
+                    number,
+                    value,
+                    datetime(2030, 6, number, tzinfo=UTC),
+                    2,
+                    1.5,
+                    Decimal("9.90"),
+                )
             )
         return moorings.delete(number)
     except Exception as error:
@@ -684,7 +789,9 @@ def test_urnshelf_explain(capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["explain", "urnshelf.demo.harbour:MooringRegister"]) == 0
     told = capsys.readouterr().out
     assert "MooringRegister: 7 of 7 methods need no cue" in told
-    assert re.search(r"get\(mooring_id: int\) -> Mooring +SELECT \* FROM mooring WHERE id = :mooring_id", told)
+    assert re.search(
+        r"get\(mooring_id: int\) -> Mooring +SELECT \* FROM mooring WHERE id = :mooring_id", told
+    )
     assert main(["explain", "repositories:GenericRepository[Owner, int]"]) == 0
     assert "GenericRepository[Owner, int]: 8 of 8 methods need no cue" in capsys.readouterr().out
     assert main(["explain", "repositories:Enriched"]) == 0
@@ -702,6 +809,8 @@ def test_urnshelf_explain(capsys: pytest.CaptureFixture[str]) -> None:
         ("builtins:int", "cannot fake"),
     ],
 )
-def test_urnshelf_explain_refuses(capsys: pytest.CaptureFixture[str], what: str, complaint: str) -> None:
+def test_urnshelf_explain_refuses(
+    capsys: pytest.CaptureFixture[str], what: str, complaint: str
+) -> None:
     assert main(["explain", what]) == 2
     assert complaint in capsys.readouterr().err

@@ -90,10 +90,12 @@ def gauge(shelf: Shelf) -> Gauge:
     return shelf.fake(Gauge)
 
 
-# --- values -----------------------------------------------------------------------------------------------------------
+# --- values ---------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize(("when_spent", "seen"), [("repeat", [100, 10, 0, 0, 0]), ("cycle", [100, 10, 0, 100, 10])])
+@pytest.mark.parametrize(
+    ("when_spent", "seen"), [("repeat", [100, 10, 0, 0, 0]), ("cycle", [100, 10, 0, 100, 10])]
+)
 def test_values_in_turn(shelf: Shelf, when_spent: Any, seen: list[int]) -> None:
     berths = shelf.fake(BerthRepository)
     cue(berths.count).gives(100, 10, 0, when_spent=when_spent)
@@ -119,7 +121,9 @@ def test_exceptions_among_values(gauge: Gauge) -> None:
     assert gauge.read("A") == 6.3
 
 
-def test_a_class_of_exceptions_is_made_afresh_and_an_instance_is_raised_itself(gauge: Gauge) -> None:
+def test_a_class_of_exceptions_is_made_afresh_and_an_instance_is_raised_itself(
+    gauge: Gauge,
+) -> None:
     mine = GaugeSilent("mine")
     cue(gauge.read, "A").raises(mine)
     cue(gauge.read, "B").raises(TimeoutError)
@@ -137,7 +141,7 @@ def test_the_same_object_is_given_each_time(shelf: Shelf) -> None:
     assert berths.get(1) is berth is berths.get(1)
 
 
-# --- which cue answers ------------------------------------------------------------------------------------------------
+# --- which cue answers ----------------------------------------------------------------------------
 
 
 def test_arguments_by_position_by_name_and_by_default_are_the_same(gauge: Gauge) -> None:
@@ -176,14 +180,22 @@ def test_a_cue_for_some_calls_steps_aside(gauge: Gauge) -> None:
         ([1, whatever], [[1, 2], [1, "x"]], [[1], [2, 2], (1, 2), [True, 1]]),
         ({"a": of_type(str)}, [{"a": "x"}], [{"a": 1}, {"a": "x", "b": 1}, {}]),
         ({1, 2}, [{2, 1}], [{1}, {True, 2}]),
-        (holding(harbour="Skarvik"), [{"harbour": "Skarvik", "b": 1}], [{"harbour": "Norrvik"}, {}, 5]),
+        (
+            holding(harbour="Skarvik"),
+            [{"harbour": "Skarvik", "b": 1}],
+            [{"harbour": "Norrvik"}, {}, 5],
+        ),
         (
             Vessel(7, whatever, "GH"),
             [Vessel(7, "Gray Heron", "GH"), Vessel(7, "Red Heron", "GH")],
             [Vessel(8, "x", "GH"), None],
         ),
         (holding(id=7, name=of_type(str)), [Vessel(7, "x", "y")], [Vessel(8, "x", "y")]),
-        (numpy.array([1.0, numpy.nan]), [numpy.array([1.0, numpy.nan])], [numpy.array([1.0, 2.0]), numpy.array([1.0])]),
+        (
+            numpy.array([1.0, numpy.nan]),
+            [numpy.array([1.0, numpy.nan])],
+            [numpy.array([1.0, 2.0]), numpy.array([1.0])],
+        ),
         (timedelta(hours=1), [timedelta(minutes=60)], [timedelta(0)]),
     ],
     ids=repr,
@@ -224,7 +236,7 @@ def test_an_object_without_equality_is_itself(gauge: Any) -> None:
     assert (gauge.read(mine), gauge.read(NoEquality(1))) == (1.0, 0.0)
 
 
-# --- other replies ----------------------------------------------------------------------------------------------------
+# --- other replies --------------------------------------------------------------------------------
 
 
 def test_computed_replies_get_the_call_as_it_was_made(gauge: Gauge) -> None:
@@ -324,7 +336,7 @@ def test_an_uncued_async_call_is_refused_when_awaited_and_a_none_is_obvious(shel
         asyncio.run(patrol.report_on("B-01"))
 
 
-# --- what is refused --------------------------------------------------------------------------------------------------
+# --- what is refused ------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize(
@@ -353,7 +365,9 @@ def test_the_check_can_be_switched_off() -> None:
     assert shelf.fake(Gauge).read("A") == "deep"  # type: ignore[comparison-overlap]
 
 
-def test_an_int_keeps_a_promise_of_a_float_and_a_fake_one_of_its_interface(shelf: Shelf, gauge: Gauge) -> None:
+def test_an_int_keeps_a_promise_of_a_float_and_a_fake_one_of_its_interface(
+    shelf: Shelf, gauge: Gauge
+) -> None:
     cue(gauge.read).gives(3)
     assert gauge.read("A") == 3
     crane = shelf.fake(awkward.Covariant[TideService])
@@ -367,7 +381,8 @@ def test_an_int_keeps_a_promise_of_a_float_and_a_fake_one_of_its_interface(shelf
         (lambda g: cue(g.read), "was given no reply"),
         (
             lambda g: cue(g.read, "A", 5),
-            r"it takes 1 positional argument but 2 were given\n  the method is   read\(station: str, ",
+            r"it takes 1 positional argument but 2 were given\n  the method is   read\(station: "
+            r"str, ",
         ),
         (lambda g: cue(g.read, stations="A"), "there is no argument 'stations'"),
         (lambda g: cue(g.read("A")), "UnansweredCall"),
@@ -376,7 +391,10 @@ def test_an_int_keeps_a_promise_of_a_float_and_a_fake_one_of_its_interface(shelf
         (lambda g: cue(5), "without calling it"),
         (lambda g: cue(g), r"not the fake itself"),
         (lambda g: cue(g.read).gives(), "needs a value"),
-        (lambda g: cue(g.read).gives(1.0, when_spent="stop"), "choose 'repeat', 'cycle' or 'refuse'"),
+        (
+            lambda g: cue(g.read).gives(1.0, when_spent="stop"),
+            "choose 'repeat', 'cycle' or 'refuse'",
+        ),
         (lambda g: cue(g.read).gives(whatever), "a matcher stands for arguments"),
         (lambda g: cue(g.read).gives(1.0).gives(2.0), "has a reply already"),
         (lambda g: cue(g.read).raises("text"), "only an exception can be raised"),

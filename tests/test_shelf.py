@@ -78,15 +78,23 @@ class Everything:
     later: int = field(init=False, default=5)
 
 
-# --- drawing ----------------------------------------------------------------------------------------------------------
+# --- drawing --------------------------------------------------------------------------------------
 
 
 def test_a_record_is_drawn_whole() -> None:
     records = Urn(7).draw(Everything, 300)
     first = records[0]
-    assert [type(getattr(first, name)).__name__ for name in ("text", "flag", "money", "code", "moment", "span")] == [
-        "str", "Flag", "Decimal", "UUID", "datetime", "timedelta",
-    ]  # fmt: skip
+    assert [
+        type(getattr(first, name)).__name__
+        for name in ("text", "flag", "money", "code", "moment", "span")
+    ] == [
+        "str",
+        "Flag",
+        "Decimal",
+        "UUID",
+        "datetime",
+        "timedelta",
+    ]
     assert first.moment.tzinfo is not None
     assert {r.yes for r in records} == {True, False}
     assert {r.flag for r in records} == set(Flag)
@@ -117,15 +125,24 @@ def test_stock_goes_on_where_it_ended() -> None:
 @pytest.mark.parametrize(
     ("wrong", "complaint"),
     [
-        (lambda s: s.stock(Berth, 3, harbor="x"), "Berth has no field 'harbor'; did you mean 'harbour'"),
+        (
+            lambda s: s.stock(Berth, 3, harbor="x"),
+            "Berth has no field 'harbor'; did you mean 'harbour'",
+        ),
         (lambda s: s.stock(Berth, -1), "whole number from 0"),
         (lambda s: s.stock(int, 3), "is no record type"),
         (lambda s: s.stock("text"), "takes a record type and a number, or one record"),
         (lambda s: s.records(Berth).where(harbor="x"), "has no field 'harbor'"),
         (lambda s: s.records(Berth).add(Point(1, 2.0)), "is a Point, not a Berth"),
-        (lambda s: (s.stock(Point(1, 2.0)), s.stock(Point(1, 3.0))), "a Point with id=1 is there already"),
+        (
+            lambda s: (s.stock(Point(1, 2.0)), s.stock(Point(1, 3.0))),
+            "a Point with id=1 is there already",
+        ),
         (lambda s: s.define(Berth, key="number"), "has no field 'number'"),
-        (lambda s: (s.stock(Berth), s.define(Berth, key="code")), "must come before the first record"),
+        (
+            lambda s: (s.stock(Berth), s.define(Berth, key="code")),
+            "must come before the first record",
+        ),
     ],
 )
 def test_bad_records_are_refused(shelf: Shelf, wrong: Any, complaint: str) -> None:
@@ -141,14 +158,21 @@ class Engine:
 
 
 def test_a_field_that_cannot_be_drawn_can_be_given(shelf: Shelf) -> None:
-    with pytest.raises(RecordRefused, match=r"cannot draw Engine.power: nothing is known of the type type"):
+    with pytest.raises(
+        RecordRefused, match=r"cannot draw Engine.power: nothing is known of the type type"
+    ):
         shelf.stock(Engine, 2, fuel=rules.constant(print))
-    with pytest.raises(RecordRefused, match=r"for a function as the value itself, give rules.constant"):
+    with pytest.raises(
+        RecordRefused, match=r"for a function as the value itself, give rules.constant"
+    ):
         shelf.stock(Engine, 2, power=int, fuel=lambda level: None)
-    assert [e.power for e in shelf.stock(Engine, 2, power=int, fuel=rules.constant(print))] == [int, int]
+    assert [e.power for e in shelf.stock(Engine, 2, power=int, fuel=rules.constant(print))] == [
+        int,
+        int,
+    ]
 
 
-# --- the shelf's records ----------------------------------------------------------------------------------------------
+# --- the shelf's records --------------------------------------------------------------------------
 
 
 def test_records_go_in_and_come_out_as_copies(shelf: Shelf) -> None:
@@ -197,13 +221,17 @@ def test_drawn_records_pass_over_keys_that_are_taken(shelf: Shelf) -> None:
     assert [p.id for p in shelf.stock(Point, 3)] == [1, 3, 4]
 
 
-# --- readings ---------------------------------------------------------------------------------------------------------
+# --- readings -------------------------------------------------------------------------------------
 
 
 def test_the_demos_repositories_work_without_a_cue(shelf: Shelf) -> None:
     shelf.define(Berth, missing=BerthUnknown)
     shelf.define(Mooring, missing=MooringUnknown)
-    vessels, berths, moorings = (shelf.fake(VesselRepository), shelf.fake(BerthRepository), shelf.fake(MooringRegister))
+    vessels, berths, moorings = (
+        shelf.fake(VesselRepository),
+        shelf.fake(BerthRepository),
+        shelf.fake(MooringRegister),
+    )
     [heron] = shelf.stock(Vessel, 1, call_sign="GH-0007")
     shelf.stock(Berth, 3, harbour="Skarvik")
     assert vessels.find(1) == heron == vessels.find_by_call_sign("GH-0007")
@@ -225,7 +253,9 @@ def test_the_demos_repositories_work_without_a_cue(shelf: Shelf) -> None:
     assert (moorings.count(), moorings.exists(1)) == (0, False)
     with pytest.raises(MooringUnknown):
         moorings.delete(1)
-    assert {call.answered_by.partition(":")[0] for call in ledger_of(shelf)} == {"the shelf's records"}
+    assert {call.answered_by.partition(":")[0] for call in ledger_of(shelf)} == {
+        "the shelf's records"
+    }
 
 
 class Berths(Protocol):
@@ -301,7 +331,7 @@ def test_a_cue_goes_before_a_reading(shelf: Shelf) -> None:
     assert shelf.fake(BerthRepository).count() == 99
 
 
-# --- furnishing -------------------------------------------------------------------------------------------------------
+# --- furnishing -----------------------------------------------------------------------------------
 
 
 class Mailer:
@@ -367,8 +397,14 @@ def test_given_arguments_go_first(shelf: Shelf) -> None:
 @pytest.mark.parametrize(
     ("wrong", "complaint"),
     [
-        (lambda s: s.furnish(DataOffice), r"home: str is no interface, and it has no default\nGive it: .*home=…"),
-        (lambda s: s.furnish(MooringDesk, tide=1), "MooringDesk has no parameter 'tide'; it has vessels, berths"),
+        (
+            lambda s: s.furnish(DataOffice),
+            r"home: str is no interface, and it has no default\nGive it: .*home=…",
+        ),
+        (
+            lambda s: s.furnish(MooringDesk, tide=1),
+            "MooringDesk has no parameter 'tide'; it has vessels, berths",
+        ),
         (lambda s: s.furnish(5), "takes the service's class"),
     ],
 )
@@ -380,7 +416,9 @@ def test_what_cannot_be_furnished_says_why(shelf: Shelf, wrong: Any, complaint: 
 @pytest.mark.parametrize("wrong", [int, "text", 5, Path, ValueError, [1], None])
 def test_what_is_no_interface_is_refused(shelf: Shelf, wrong: Any) -> None:
     if wrong is Path:
-        assert tally(shelf.fake(Path).exists) == 0  # a class of the standard library may be a dependency
+        assert (
+            tally(shelf.fake(Path).exists) == 0
+        )  # a class of the standard library may be a dependency
         return
     with pytest.raises(InterfaceRefused, match="cannot fake"):
         shelf.fake(wrong)

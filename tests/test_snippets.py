@@ -1,4 +1,6 @@
-"""Every Python snippet of the README and of the docs runs; every text block of the docs is what the tests saw."""
+"""Every Python snippet of the README and of the docs runs; every text block of the docs is what the
+tests saw.
+"""
 
 from __future__ import annotations
 

@@ -52,7 +52,9 @@ def database(stays: list[Stay]) -> sqlite3.Connection:
 
 
 TEXTS = st.sampled_from(["Skarvik", "skarvik", "Norrvik", "", "O'Hara", "50%", "a_b", "Öst"])
-MOMENTS = st.sampled_from([datetime(2030, 6, day, hour, tzinfo=UTC) for day in (1, 2) for hour in (0, 12)])
+MOMENTS = st.sampled_from(
+    [datetime(2030, 6, day, hour, tzinfo=UTC) for day in (1, 2) for hour in (0, 12)]
+)
 NUMBERS = st.integers(-2, 4)
 STAYS = st.lists(
     st.builds(
@@ -84,15 +86,27 @@ def simple_conditions() -> st.SearchStrategy[Condition]:
         st.builds(lambda c: column("colour") == c, st.sampled_from(Colour)),
         st.builds(lambda p: column("paid") == p, st.booleans()),
         st.builds(lambda v: column("nights").one_of(v), st.lists(st.none() | NUMBERS, max_size=3)),
-        st.builds(lambda v: column("owner.city").one_of(v), st.lists(st.none() | TEXTS, max_size=3)),
+        st.builds(
+            lambda v: column("owner.city").one_of(v), st.lists(st.none() | TEXTS, max_size=3)
+        ),
         st.builds(lambda low, high: column("nights").between(low, high), NUMBERS, NUMBERS),
-        st.sampled_from(["harbour", "nights", "owner", "owner.city"]).map(lambda name: column(name).is_none()),
+        st.sampled_from(["harbour", "nights", "owner", "owner.city"]).map(
+            lambda name: column(name).is_none()
+        ),
         st.builds(lambda c, v: c == v, st.sampled_from(texts), TEXTS),
         st.builds(
-            lambda c, v: c.contains(v), st.sampled_from(texts), st.sampled_from(["", "vik", "VIK", "'", "%", "_"])
+            lambda c, v: c.contains(v),
+            st.sampled_from(texts),
+            st.sampled_from(["", "vik", "VIK", "'", "%", "_"]),
         ),
-        st.builds(lambda c, v: c.starts_with(v), st.sampled_from(texts), st.sampled_from(["", "S", "s", "O'"])),
-        st.builds(lambda c, v: c.ends_with(v), st.sampled_from(texts), st.sampled_from(["", "vik", "b"])),
+        st.builds(
+            lambda c, v: c.starts_with(v),
+            st.sampled_from(texts),
+            st.sampled_from(["", "S", "s", "O'"]),
+        ),
+        st.builds(
+            lambda c, v: c.ends_with(v), st.sampled_from(texts), st.sampled_from(["", "vik", "b"])
+        ),
     )
 
 
@@ -103,9 +117,23 @@ CONDITIONS = st.recursive(
     ),
     max_leaves=6,
 )  # fmt: skip
-FIELDS = ["id", "harbour", "nights", "depth_m", "dues", "paid", "colour", "begun_at", "on", "owner.city"]
+FIELDS = [
+    "id",
+    "harbour",
+    "nights",
+    "depth_m",
+    "dues",
+    "paid",
+    "colour",
+    "begun_at",
+    "on",
+    "owner.city",
+]
 ORDERS = st.lists(
-    st.builds(lambda name, desc: name + desc, st.sampled_from(FIELDS), st.sampled_from(["", " desc"])), max_size=3
+    st.builds(
+        lambda name, desc: name + desc, st.sampled_from(FIELDS), st.sampled_from(["", " desc"])
+    ),
+    max_size=3,
 )
 QUERIES = st.tuples(CONDITIONS, ORDERS, st.none() | st.integers(0, 5), st.integers(0, 3))
 
@@ -143,10 +171,15 @@ def test_sqlite_gives_the_same_rows(stays: list[Stay], told: tuple[Any, ...]) ->
 def test_sqlite_gives_the_same_numbers(stays: list[Stay], condition: Condition) -> None:
     query = stocked(stays).records(Stay).where(condition)
     what = "SELECT count(*), coalesce(sum(nights), 0), min(nights), max(nights), avg(nights)"
-    different, nights = query.distinct("harbour", "paid").order_by("harbour desc", "paid"), query.distinct("nights")
+    different, nights = (
+        query.distinct("harbour", "paid").order_by("harbour desc", "paid"),
+        query.distinct("nights"),
+    )
     with closing(database(stays)) as connection:
         told = connection.execute(query.sql(what)).fetchone()
-        groups = dict(connection.execute(f"{query.sql('SELECT harbour, count(*)')} GROUP BY harbour"))
+        groups = dict(
+            connection.execute(f"{query.sql('SELECT harbour, count(*)')} GROUP BY harbour")
+        )
         pairs = list(connection.execute(str(different)))
         singles = [row[0] for row in connection.execute(str(nights))]
     assert told == (
@@ -162,7 +195,9 @@ def test_sqlite_gives_the_same_numbers(stays: list[Stay], condition: Condition) 
     st.lists(st.tuples(TEXTS, NUMBERS), min_size=70, max_size=90),
     st.lists(st.tuples(TEXTS, NUMBERS, NUMBERS), max_size=20),
 )
-def test_indexes_change_nothing_but_the_time(rows: list[tuple[str, int]], steps: list[tuple[str, int, int]]) -> None:
+def test_indexes_change_nothing_but_the_time(
+    rows: list[tuple[str, int]], steps: list[tuple[str, int, int]]
+) -> None:
     shelf = Shelf()
     table = shelf.records(Chart)
     for number, (_, scale) in enumerate(rows):
@@ -172,7 +207,9 @@ def test_indexes_change_nothing_but_the_time(rows: list[tuple[str, int]], steps:
         table.remove(f"{number + 30:03}")
         plain = list(table)
         assert list(table.where(scale=scale)) == [c for c in plain if c.scale == scale]
-        assert list(table.where(column("scale").between(scale, high))) == [c for c in plain if scale <= c.scale <= high]
+        assert list(table.where(column("scale").between(scale, high))) == [
+            c for c in plain if scale <= c.scale <= high
+        ]
         assert list(table.where(column("scale") > high)) == [c for c in plain if c.scale > high]
         assert list(table.where(column("chart_id").one_of([text, "001", "050"]))) == [
             c for c in plain if c.chart_id in ("001", "050")
@@ -198,7 +235,10 @@ def test_a_query_is_readable_sql(shelf: Shelf) -> None:
     assert str(shelf.records(Stay).where(on=date(2030, 1, 1)).distinct("on")) == (
         """SELECT DISTINCT "on" FROM stay WHERE "on" = '2030-01-01' ORDER BY "on\""""
     )
-    assert str(berths.where(lambda berth: berth.depth_m > 4)) == "SELECT * FROM berth WHERE python_lambda(*)"
+    assert (
+        str(berths.where(lambda berth: berth.depth_m > 4))
+        == "SELECT * FROM berth WHERE python_lambda(*)"
+    )
     assert str(berths.where()) == "SELECT * FROM berth"
 
 
@@ -214,7 +254,12 @@ def test_a_query_can_be_looked_at_like_a_list(shelf: Shelf) -> None:
     assert [b.id for b in berths.where(id=fitting(lambda n: n > 4))] == [5, 6]
     assert berths.where(harbour=whatever).count() == 6
     assert list(berths.where(harbour="Skarvik").where(column("id") < 3).distinct("id")) == [1, 2]
-    assert (query.sum("id"), query.avg("id"), berths.where(id=99).sum("id"), berths.where(id=99).avg("id")) == (
+    assert (
+        query.sum("id"),
+        query.avg("id"),
+        berths.where(id=99).sum("id"),
+        berths.where(id=99).avg("id"),
+    ) == (
         21,
         3.5,
         0,
@@ -240,9 +285,18 @@ def test_a_predicate_cannot_change_records(shelf: Shelf) -> None:
     [
         (lambda b: b.where(harbor="x"), "Berth has no field 'harbor'; did you mean 'harbour'"),
         (lambda b: b.where(column("deep.est") == 1), "has no field 'deep'"),
-        (lambda b: b.where("harbour = 'x'"), 'is no condition: compare a column, as in column\\("depth_m"\\) >= 4'),
-        (lambda b: b.where((column("id") == 1) and (column("id") == 2)), "join conditions with & and |"),
-        (lambda b: list(b.where(column("harbour") > 3)), "harbour holds 'Skarvik', and str and int have no order"),
+        (
+            lambda b: b.where("harbour = 'x'"),
+            'is no condition: compare a column, as in column\\("depth_m"\\) >= 4',
+        ),
+        (
+            lambda b: b.where((column("id") == 1) and (column("id") == 2)),
+            "join conditions with & and |",
+        ),
+        (
+            lambda b: list(b.where(column("harbour") > 3)),
+            "harbour holds 'Skarvik', and str and int have no order",
+        ),
         (lambda b: list(b.where(column("id").contains("x"))), "id holds 1, which is no text"),
         (lambda b: b.where(column("id") > None), r"use .is_none\(\)"),
         (lambda b: b.where(column("id").one_of("12")), "give a list of values"),
@@ -294,7 +348,9 @@ def test_keys_are_found_and_assigned(shelf: Shelf) -> None:
     note = notes.add(Note("x"))
     assert isinstance(note.note_id, UUID)
     assert notes.get(note.note_id) == note
-    assert Shelf(seed=shelf.seed).records(Note).add(Note("x")) == note  # the same seed, the same keys
+    assert (
+        Shelf(seed=shelf.seed).records(Note).add(Note("x")) == note
+    )  # the same seed, the same keys
     assert Shelf(seed=shelf.seed + 1).records(Note).add(Note("x")) != note
     shelf.define(CrewPlace, key=["vessel_id", "place"])
     crew = shelf.records(CrewPlace)
@@ -304,7 +360,9 @@ def test_keys_are_found_and_assigned(shelf: Shelf) -> None:
     assert crew.remove((7, 1))
     with pytest.raises(RecordMissing, match="no CrewPlace has vessel_id=7 and place=1"):
         crew.get((7, 1))
-    with pytest.raises(RecordRefused, match="a CrewPlace with vessel_id=7 and place=2 is there already"):
+    with pytest.raises(
+        RecordRefused, match="a CrewPlace with vessel_id=7 and place=2 is there already"
+    ):
         crew.add(CrewPlace(7, 2, "Cy"))
     assert str(crew.where().limit(1)).endswith("ORDER BY vessel_id, place LIMIT 1")
     assert "ORDER BY code" in str(shelf.records(Buoy).where().limit(1))
@@ -332,7 +390,9 @@ def test_unique_fields(shelf: Shelf) -> None:
     shelf.stock(Vessel(1, "Gray Heron", "GH-0007"))
     shelf.stock(Vessel(2, "Gray Heron", "GH-0008", flag="NO"))
     vessels = shelf.records(Vessel)
-    with pytest.raises(ValueError, match="a Vessel with call_sign='GH-0007' is there already: Vessel"):
+    with pytest.raises(
+        ValueError, match="a Vessel with call_sign='GH-0007' is there already: Vessel"
+    ):
         vessels.add(Vessel(3, "Sea Fox", "GH-0007"))
     with pytest.raises(ValueError, match="with name='Gray Heron' and flag='SE' is there already"):
         vessels.save(Vessel(2, "Gray Heron", "GH-0008"))
@@ -346,7 +406,9 @@ def test_unique_fields(shelf: Shelf) -> None:
 def test_references_are_checked_on_request(shelf: Shelf) -> None:
     shelf.define(Mooring, references={"vessel_id": Vessel, "berth_id": Berth})
     mooring = shelf.urn.draw(Mooring, vessel_id=1, berth_id=1)
-    with pytest.raises(RecordRefused, match="Mooring.vessel_id=1 refers to a Vessel that is not on the shelf"):
+    with pytest.raises(
+        RecordRefused, match="Mooring.vessel_id=1 refers to a Vessel that is not on the shelf"
+    ):
         shelf.stock(mooring)
     shelf.stock(Vessel, 2)
     shelf.stock(Berth, 1)
@@ -364,7 +426,8 @@ def test_a_version_shows_who_was_slower(shelf: Shelf) -> None:
     mine = notes.save(mine)
     assert mine.version == 1
     with pytest.raises(
-        RecordOutdated, match="was changed since it was read: its version is 1, the record to be saved has 0"
+        RecordOutdated,
+        match="was changed since it was read: its version is 1, the record to be saved has 0",
     ):
         notes.save(theirs)
     assert notes.save(mine).version == 2
@@ -426,7 +489,9 @@ def test_a_view_sees_some_of_the_records(shelf: Shelf) -> None:
         view.get(4)
     with pytest.raises(RecordRefused, match="would not be seen from here"):
         view.add(Vessel(9, "x", "X-1", flag="NO"))
-    with pytest.raises(RecordRefused, match="with id=4 is not seen from here, so it cannot be saved"):
+    with pytest.raises(
+        RecordRefused, match="with id=4 is not seen from here, so it cannot be saved"
+    ):
         view.save(Vessel(4, "x", "X-1"))
     view.save(Vessel(2, "Renamed", "R-1"))
     assert shelf.records(Vessel).get(2).name == "Renamed"
@@ -456,7 +521,9 @@ def test_a_test_can_be_limited_to_some_records(shelf: Shelf) -> None:
         shelf.stock(Berth, 1)
         assert [b.id for b in shelf.records(Berth)] == [9]
     with (
-        pytest.raises(RecordRefused, match="takes records, lists of records, queries and record types, not 5"),
+        pytest.raises(
+            RecordRefused, match="takes records, lists of records, queries and record types, not 5"
+        ),
         shelf.limited_to(5),
     ):
         pass
@@ -487,7 +554,11 @@ def test_records_are_rolled_back_and_nothing_else(shelf: Shelf) -> None:
 @settings(max_examples=60, deadline=None)
 @given(
     st.lists(
-        st.tuples(st.sampled_from(["save", "remove", "mark", "back"]), st.integers(1, 6), st.integers(0, 3)),
+        st.tuples(
+            st.sampled_from(["save", "remove", "mark", "back"]),
+            st.integers(1, 6),
+            st.integers(0, 3),
+        ),
         max_size=40,
     )
 )
@@ -513,7 +584,12 @@ def test_rolling_back_is_as_if_nothing_had_been_done(steps: list[tuple[str, int,
 def owner(**told: Any) -> Owner:
     plain = {"id": None, "email": "a@example.com", "name": "Ada", "age": 30, "is_active": True}
     return Owner(
-        **{**plain, "joined_at": datetime(2030, 1, 1, tzinfo=UTC), "address": Address("Quay 1", "Skarvik"), **told}
+        **{
+            **plain,
+            "joined_at": datetime(2030, 1, 1, tzinfo=UTC),
+            "address": Address("Quay 1", "Skarvik"),
+            **told,
+        }
     )
 
 
@@ -522,5 +598,8 @@ def test_fields_of_records_inside(shelf: Shelf) -> None:
     shelf.stock(owner(email="b@example.com", address=Address("Pier 2", "Norrvik")))
     found = shelf.records(Owner).where(column("address.city").starts_with("Norr"))
     assert found.one().email == "b@example.com"
-    assert str(found) == "SELECT * FROM owner WHERE substr(json_extract(address, '$.city'), 1, 4) = 'Norr'"
+    assert (
+        str(found)
+        == "SELECT * FROM owner WHERE substr(json_extract(address, '$.city'), 1, 4) = 'Norr'"
+    )
     assert [o.id for o in shelf.records(Owner).where().order_by("address.city")] == [2, 1]

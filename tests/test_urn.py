@@ -52,7 +52,7 @@ CLASSES: list[Any] = [
 ]
 
 
-# --- types ------------------------------------------------------------------------------------------------------------
+# --- types ----------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("kind", CLASSES, ids=str)
@@ -87,8 +87,12 @@ def test_every_field_type_is_what_it_says() -> None:
 
 def test_inherited_generic_and_recursive_dataclasses() -> None:
     child = URN.draw(kinds.Child, 20)
-    assert all(isinstance(c.d, date) and isinstance(c.c, float) and c.later % c.a == 0 for c in child)
-    assert all(isinstance(i, int) for box in URN.draw(kinds.Box[int], 20) for i in [box.inside, *box.more])
+    assert all(
+        isinstance(c.d, date) and isinstance(c.c, float) and c.later % c.a == 0 for c in child
+    )
+    assert all(
+        isinstance(i, int) for box in URN.draw(kinds.Box[int], 20) for i in [box.inside, *box.more]
+    )
     node, depth = URN.draw(kinds.Node, name="root"), 0
     while node is not None and depth < 20:
         node, depth = node.parent, depth + 1
@@ -110,7 +114,10 @@ def test_limits_of_annotations_hold() -> None:
 
 def test_drawn_records_pass_the_validation_of_their_own_libraries() -> None:
     for model in URN.draw(kinds.Model, 100):
-        assert kinds.Model.model_validate(model.model_dump(by_alias=True) | {"first": model.choice}) == model
+        assert (
+            kinds.Model.model_validate(model.model_dump(by_alias=True) | {"first": model.choice})
+            == model
+        )
         assert model.choice % 2 == 1
     for struct in URN.draw(kinds.Struct, 100):
         assert msgspec.convert(msgspec.to_builtins(struct), kinds.Struct) == struct
@@ -139,7 +146,9 @@ def test_mapped_classes_are_drawn_and_stored_by_a_real_database() -> None:
 
 def test_json_schemas_are_drawn_valid() -> None:
     drawn = URN.draw(kinds.SCHEMA, 200)
-    validator = jsonschema.Draft202012Validator(kinds.SCHEMA, format_checker=jsonschema.FormatChecker())
+    validator = jsonschema.Draft202012Validator(
+        kinds.SCHEMA, format_checker=jsonschema.FormatChecker()
+    )
     for value in drawn:
         validator.validate(value)
     assert {key for value in drawn for key in value} == set(kinds.SCHEMA["properties"])  # type: ignore[call-overload]
@@ -170,7 +179,7 @@ def test_any_annotation_is_drawn() -> None:
     assert URN.draw(int, 5) == Urn(7).draw(int, 5)
 
 
-# --- names ------------------------------------------------------------------------------------------------------------
+# --- names ----------------------------------------------------------------------------------------
 
 
 @dataclass
@@ -232,24 +241,40 @@ def test_names_mean_something_and_values_fit_together() -> None:
 
 
 def test_nothing_drawn_belongs_to_anybody() -> None:
-    networks = [ipaddress.ip_network(n) for n in ("192.0.2.0/24", "198.51.100.0/24", "203.0.113.0/24")]
+    networks = [
+        ipaddress.ip_network(n) for n in ("192.0.2.0/24", "198.51.100.0/24", "203.0.113.0/24")
+    ]
     at_reserved = re.compile(r"[a-z0-9._-]+@example\.(com|net|org)")
     telephone = re.compile(r"\+44 1632 960\d{3}|\+44 20 7946 0\d{3}")
     columns: dict[str, set[str]] = {f.name: set() for f in fields(Person)}
     for chunk in Urn(11).chunks(Person, 100_000):
-        for name in ("email", "work_email", "phone", "website", "server_host", "ip_address", "mac_address", "barcode"):
+        for name in (
+            "email",
+            "work_email",
+            "phone",
+            "website",
+            "server_host",
+            "ip_address",
+            "mac_address",
+            "barcode",
+        ):
             columns[name].update(getattr(person, name) for person in chunk)
     assert all(at_reserved.fullmatch(mail) for mail in columns["email"] | columns["work_email"])
     assert all(telephone.fullmatch(number) for number in columns["phone"])
-    assert all(re.fullmatch(r"https://[a-z]+\.(example|test)/[a-z0-9-]+", url) for url in columns["website"])
+    assert all(
+        re.fullmatch(r"https://[a-z]+\.(example|test)/[a-z0-9-]+", url)
+        for url in columns["website"]
+    )
     assert all(re.fullmatch(r"[a-z]+\.(example|test)", host) for host in columns["server_host"])
     assert all(any(ipaddress.ip_address(ip) in n for n in networks) for ip in columns["ip_address"])
     assert all(mac.startswith("00:00:5e:00:53:") for mac in columns["mac_address"])
     assert all(code.startswith("2") for code in columns["barcode"])
-    assert all(ip in ipaddress.ip_network("2001:db8::/32") for ip in URN.draw(ipaddress.IPv6Address, 500))
+    assert all(
+        ip in ipaddress.ip_network("2001:db8::/32") for ip in URN.draw(ipaddress.IPv6Address, 500)
+    )
 
 
-# --- rules ------------------------------------------------------------------------------------------------------------
+# --- rules ----------------------------------------------------------------------------------------
 
 
 @dataclass
@@ -267,12 +292,17 @@ def column(n: int = 800, **given: Any) -> list[Any]:
 def test_ranges() -> None:
     assert set(column(a=rules.between(3, 5))) == {3, 4, 5}
     assert set(column(a=rules.between(0.1, 0.3, decimals=1))) == {0.1, 0.2, 0.3}
-    assert set(column(a=rules.between(Decimal("1.00"), Decimal("1.02")))) == {Decimal(f"1.0{i}") for i in range(3)}
-    assert set(column(a=rules.between(date(2030, 1, 1), date(2030, 1, 3)))) == {date(2030, 1, d) for d in (1, 2, 3)}
+    assert set(column(a=rules.between(Decimal("1.00"), Decimal("1.02")))) == {
+        Decimal(f"1.0{i}") for i in range(3)
+    }
+    assert set(column(a=rules.between(date(2030, 1, 1), date(2030, 1, 3)))) == {
+        date(2030, 1, d) for d in (1, 2, 3)
+    }
     low, high = datetime(2030, 1, 1, tzinfo=UTC), datetime(2030, 1, 2, tzinfo=UTC)
     assert all(low <= moment <= high for moment in column(a=rules.between(low, high)))
     assert all(
-        timedelta(0) <= s <= timedelta(hours=1) for s in column(a=rules.between(timedelta(0), timedelta(hours=1)))
+        timedelta(0) <= s <= timedelta(hours=1)
+        for s in column(a=rules.between(timedelta(0), timedelta(hours=1)))
     )
     big = column(a=rules.between(-(2**60), 2**60))
     assert len(set(big)) == 800
@@ -324,7 +354,12 @@ def test_distributions_are_what_they_say() -> None:
     cut = column(1000, a=rules.distribution(normal, low=9, high=11, outside="clip", decimals=1))
     assert {9, 11} <= set(cut)
     uniform = scipy.stats.uniform(0, 1)
-    assert scipy.stats.kstest([v / 10**6 for v in column(4000, a=rules.between(0, 10**6))], uniform.cdf).pvalue > 0.001
+    assert (
+        scipy.stats.kstest(
+            [v / 10**6 for v in column(4000, a=rules.between(0, 10**6))], uniform.cdf
+        ).pvalue
+        > 0.001
+    )
 
 
 def test_a_drift_goes_by_small_steps_and_any_slice_is_the_same_alone() -> None:
@@ -347,7 +382,9 @@ def test_links_hold() -> None:
     alone = Urn(7).draw(Mooring, 200, vessel_id=rules.link(Vessel, count=4))
     assert {m.vessel_id for m in alone} == {1, 2, 3, 4}
     codes = {b.code for b in Urn(7).draw(Berth, 4)}
-    assert {lot.a for lot in Urn(7).draw(Lot, 50, a=rules.link(Berth, "code", count=4), b=0, c=0)} == codes
+    assert {
+        lot.a for lot in Urn(7).draw(Lot, 50, a=rules.link(Berth, "code", count=4), b=0, c=0)
+    } == codes
 
 
 def test_rules_that_are_set_hold_until_overridden() -> None:
@@ -380,7 +417,10 @@ def test_rules_that_are_set_hold_until_overridden() -> None:
         (lambda: rules.distribution(scipy.stats.norm(), outside="x"), "'redraw' or 'clip'"),
         (lambda: rules.sometimes_none(1, rate=2), "between 0 and 1"),
         (lambda: rules.derived(5), "takes a function"),
-        (lambda: column(a=rules.derived(lambda b: b), b=rules.derived(lambda a: a)), "circle: a → b → a"),
+        (
+            lambda: column(a=rules.derived(lambda b: b), b=rules.derived(lambda a: a)),
+            "circle: a → b → a",
+        ),
         (lambda: column(a=rules.template("{z}")), "needs the field 'z'"),
         (lambda: column(1, a=rules.distribution(scipy.stats.norm(0, 1), low=50)), "in 200 tries"),
         (lambda: URN.draw(Berth, harbor="x"), "no field 'harbor'; did you mean 'harbour'"),
@@ -408,7 +448,9 @@ class Vetted:
 
 
 def test_a_record_that_refuses_everything_says_so() -> None:
-    with pytest.raises(RecordRefused, match="Vetted refused all 200 records.*never good enough.*Give rules"):
+    with pytest.raises(
+        RecordRefused, match="Vetted refused all 200 records.*never good enough.*Give rules"
+    ):
         URN.draw(Vetted)
 
 
@@ -424,12 +466,14 @@ class Hull:
 
 def test_what_cannot_be_drawn_names_the_path() -> None:
     with pytest.raises(
-        RecordRefused, match=r"cannot draw Hull.engine.power: nothing is known of the type type.*draw\(Hull, engine=…\)"
+        RecordRefused,
+        match=r"cannot draw Hull.engine.power: nothing is known of the type type.*"
+        r"draw\(Hull, engine=…\)",
     ):
         URN.draw(Hull)
 
 
-# --- purity -----------------------------------------------------------------------------------------------------------
+# --- purity ---------------------------------------------------------------------------------------
 
 
 @settings(max_examples=60, deadline=None)
@@ -437,7 +481,9 @@ def test_what_cannot_be_drawn_names_the_path() -> None:
 def test_slices_scalars_and_columns_agree(seed: int, start: int, length: int) -> None:
     whole = Urn(seed).draw(Person, range(start, start + 600))  # in columns
     at = length * 19 % 500
-    assert Urn(seed).draw(Person, range(start + at, start + at + length)) == whole[at : at + length]  # one by one
+    assert (
+        Urn(seed).draw(Person, range(start + at, start + at + length)) == whole[at : at + length]
+    )  # one by one
 
 
 def test_one_rule_changed_changes_only_what_depends_on_it() -> None:
@@ -460,7 +506,9 @@ def test_streams_and_frames_are_the_same_records() -> None:
     frame = URN.data_frame(Berth, 1000)
     assert list(frame.columns) == [f.name for f in fields(Berth)]
     for name in ("id", "code", "harbour", "length_m", "day_rate", "in_service", "remark"):
-        column = [None if value != value else value for value in frame[name].tolist()]  # pandas has NaN for None
+        column = [
+            None if value != value else value for value in frame[name].tolist()
+        ]  # pandas has NaN for None
         assert column == [getattr(b, name) for b in berths], name
     assert str(frame["harbour"].dtype) == "category"
     moorings = URN.data_frame(Mooring, 100)
@@ -484,10 +532,17 @@ def test_lanes_are_bits() -> None:
 
 
 def test_processes_agree() -> None:
-    code = "from urnshelf import Urn; from urnshelf.demo.harbour import Mooring; print(Urn(5).draw(Mooring, 700)[-1])"
+    code = (
+        "from urnshelf import Urn; from urnshelf.demo.harbour import Mooring; "
+        "print(Urn(5).draw(Mooring, 700)[-1])"
+    )
     out = {
         subprocess.run(
-            [sys.executable, "-c", code], capture_output=True, text=True, check=True, env={"PYTHONHASHSEED": h}
+            [sys.executable, "-c", code],
+            capture_output=True,
+            text=True,
+            check=True,
+            env={"PYTHONHASHSEED": h},
         ).stdout
         for h in ("1", "2")
     }

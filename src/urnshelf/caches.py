@@ -1,8 +1,9 @@
-"""What is found out once about a class, a type or a method: every memory of the library, in one place.
+"""What is found out once about a class, a type or a method: every memory of the library, in one
+place.
 
-One rule for all of them: each remembers its last 2,048 questions, and forgets the one that was asked longest ago. So
-what is told of a module's classes stays, and a class made inside a function is free to go sooner or later; `forget`
-lets everything go at once.
+One rule for all of them: each remembers its last 2,048 questions, and forgets the one that was
+asked longest ago. So what is told of a module's classes stays, and a class made inside a function
+is free to go sooner or later; `forget` lets everything go at once.
 """
 
 from __future__ import annotations
@@ -47,6 +48,8 @@ def remembered(function: F) -> F:
 
 
 def forget() -> None:
-    """Forget everything that was found out about classes, types and methods; it is found out again when needed."""
+    """Forget everything that was found out about classes, types and methods; it is found out again
+    when needed.
+    """
     for memory in MEMORIES.values():
         memory.cache_clear()

@@ -50,7 +50,10 @@ class Clock:
         from datetime import UTC, datetime
 
         if not isinstance(moment, datetime) or moment.tzinfo is None:
-            raise ClockRefused(f"clock.set({moment!r}): give a datetime with a time zone, as datetime(…, tzinfo=UTC)")
+            raise ClockRefused(
+                f"clock.set({moment!r}): give a datetime with a time zone, as datetime(…, "
+                "tzinfo=UTC)"
+            )
         self._now = moment.astimezone(UTC)
         return self._now
 
@@ -72,12 +75,19 @@ class Clock:
         try:
             length = (span or timedelta()) + timedelta(**parts)
         except TypeError:
-            told = ", ".join([*([repr(span)] if span is not None else []), *(f"{k}={v!r}" for k, v in parts.items())])
+            told = ", ".join(
+                [
+                    *([repr(span)] if span is not None else []),
+                    *(f"{k}={v!r}" for k, v in parts.items()),
+                ]
+            )
             raise ClockRefused(
                 f"clock.advance({told}): give a timedelta, or days=, hours=, minutes=, seconds="
             ) from None
         if length < timedelta():
-            raise ClockRefused(f"clock.advance({length!r}): a clock runs forwards; .set(…) may go back")
+            raise ClockRefused(
+                f"clock.advance({length!r}): a clock runs forwards; .set(…) may go back"
+            )
         self._now = self.now + length
         return self._now
 

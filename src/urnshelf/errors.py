@@ -23,7 +23,9 @@ class InterfaceRefused(UrnShelfError):
 
 
 class CueRefused(UrnShelfError):
-    """A cue, a tally or a look at calls that the fake's interface does not allow, or a cue left without a reply."""
+    """A cue, a tally or a look at calls that the fake's interface does not allow, or a cue left
+    without a reply.
+    """
 
 
 class ReplyRefused(UrnShelfError):
@@ -47,7 +49,9 @@ class RecordMissing(UrnShelfError):
 
 
 class FurnishRefused(UrnShelfError):
-    """A service cannot be built: a parameter is neither given, nor an interface, nor has it a default."""
+    """A service cannot be built: a parameter is neither given, nor an interface, nor has it a
+    default.
+    """
 
 
 class RecordOutdated(UrnShelfError):
@@ -59,8 +63,12 @@ class ClockRefused(UrnShelfError):
 
 
 class UnitRefused(UrnShelfError):
-    """Two units of work at once over the same records, or one that was left before it was entered."""
+    """Two units of work at once over the same records, or one that was left before it was
+    entered.
+    """
 
 
 class FileRefused(UrnShelfError):
-    """A file or a database whose data cannot be taken in, or written; nothing on the shelf was changed."""
+    """A file or a database whose data cannot be taken in, or written; nothing on the shelf was
+    changed.
+    """

@@ -1,4 +1,6 @@
-"""The pytest plugin: the `shelf` fixture, explained assertions, and a section in the report of a failing test."""
+"""The pytest plugin: the `shelf` fixture, explained assertions, and a section in the report of a
+failing test.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,9 @@ from urnshelf.shelf import Shelf
 
 _SHELF = pytest.StashKey[Shelf]()
 _running: list[pytest.Item] = []
-"""The test that runs is the last; before it, those that run it in the same process, where tests are about tests."""
+"""The test that runs is the last; before it, those that run it in the same process, where tests are
+about tests.
+"""
 _LINES_AT_ASSERTION = 8
 _CHARACTERS_AT_ASSERTION = 600  # pytest cuts what is longer
 
@@ -34,7 +38,9 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 @pytest.fixture
 def shelf() -> Shelf:
     """A fresh shelf for this test, its records drawn from a seed that the test's name decides."""
-    item = _running[-1]  # not `request.node`: to ask for `request` takes longer than to make a shelf
+    item = _running[
+        -1
+    ]  # not `request.node`: to ask for `request` takes longer than to make a shelf
     new = item.stash[_SHELF] = Shelf(seed=_seed(item.nodeid, item.config))
     return new
 
@@ -47,12 +53,16 @@ def pytest_runtest_setup(item: pytest.Item) -> None:
 
 def _seed(nodeid: str, config: pytest.Config) -> int:
     told: int | None = config.getoption("--urnshelf-seed")
-    return int.from_bytes(blake2b(nodeid.encode(), digest_size=4).digest()) if told is None else told
+    return (
+        int.from_bytes(blake2b(nodeid.encode(), digest_size=4).digest()) if told is None else told
+    )
 
 
 @pytest.hookimpl(wrapper=True)
 def pytest_runtest_call(item: pytest.Item) -> Generator[None, Any, Any]:
-    """Leave the shelf at the end of the test itself, so that what it finds fails the test and not its clean-up."""
+    """Leave the shelf at the end of the test itself, so that what it finds fails the test and not
+    its clean-up.
+    """
     result = yield
     used = item.stash.get(_SHELF, None)
     if used is not None:
@@ -71,8 +81,12 @@ def _close(used: Shelf) -> None:
 
 
 @pytest.hookimpl(wrapper=True)
-def pytest_runtest_makereport(item: pytest.Item, call: pytest.CallInfo[None]) -> Generator[None, Any, Any]:
-    """Tell the seed, the last look at calls, hidden refusals and unused cues in the report of a failing test."""
+def pytest_runtest_makereport(
+    item: pytest.Item, call: pytest.CallInfo[None]
+) -> Generator[None, Any, Any]:
+    """Tell the seed, the last look at calls, hidden refusals and unused cues in the report of a
+    failing test.
+    """
     report = yield
     used = item.stash.get(_SHELF, None)
     if used is not None and report.failed and call.excinfo is not None:
@@ -90,7 +104,11 @@ def section(used: Shelf, error: BaseException) -> str:
     """What the shelf has to say about a failed test."""
     parts = [f"seed {used.seed} (the same records again: --urnshelf-seed {used.seed})"]
     last = used._desk.last_look
-    if isinstance(error, AssertionError) and last is not None and not getattr(last, "is_told", False):
+    if (
+        isinstance(error, AssertionError)
+        and last is not None
+        and not getattr(last, "is_told", False)
+    ):
         parts.append(str(last))
     unknown = unknown_attribute(error)
     if unknown:

@@ -33,13 +33,14 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 
 class Shelf(Shelved):
-    """One test's records, fakes, urn, clock and ledger. Fresh for each test; as a context manager it checks on leaving.
+    """One test's records, fakes, urn, clock and ledger. Fresh for each test; as a context manager
+    it checks on leaving.
 
     Args:
         seed: what the urn's records are drawn from.
         check_replies: whether canned values are checked against the promised type.
-        unanswered: what happens to a call that nothing answers: `"refuse"` it, or give an `"empty"` value of the
-            promised type.
+        unanswered: what happens to a call that nothing answers: `"refuse"` it, or give an `"empty"`
+            value of the promised type.
 
     >>> from urnshelf.demo.harbour import Berth, BerthRepository
     >>> with Shelf(seed=7) as shelf:
@@ -50,15 +51,25 @@ class Shelf(Shelved):
     """
 
     def __init__(
-        self, seed: int = 0, *, check_replies: bool = True, unanswered: Literal["refuse", "empty"] = "refuse"
+        self,
+        seed: int = 0,
+        *,
+        check_replies: bool = True,
+        unanswered: Literal["refuse", "empty"] = "refuse",
     ) -> None:
         if unanswered not in ("refuse", "empty"):
             raise ValueError(f"unanswered={unanswered!r}: choose 'refuse' or 'empty'")
         super().__init__(seed)
         self.clock = Clock()
-        """The clock of clock interfaces and of values that expire; it moves only when it is told."""
+        """The clock of clock interfaces and of values that expire; it moves only when it is
+        told.
+        """
         self._readings = readings = Readings(self._store, self.clock)
-        answerers = [script, readings.answer, obvious(self._fake_for, self.clock, readings.must_be_told)]
+        answerers = [
+            script,
+            readings.answer,
+            obvious(self._fake_for, self.clock, readings.must_be_told),
+        ]
         if unanswered == "empty":
             from urnshelf.fakes.empty import empty  # few shelves do
 
@@ -71,12 +82,17 @@ class Shelf(Shelved):
         self, interface: TypeForm[T], name: str | None = None, *, view: Table[Any] | None = None
     ) -> T: ...
     @overload
-    def fake(self, interface: F, name: str | None = None, *, view: Table[Any] | None = None) -> F: ...
-    def fake(self, interface: Any, name: str | None = None, *, view: Table[Any] | None = None) -> Any:
+    def fake(
+        self, interface: F, name: str | None = None, *, view: Table[Any] | None = None
+    ) -> F: ...
+    def fake(
+        self, interface: Any, name: str | None = None, *, view: Table[Any] | None = None
+    ) -> Any:
         """The fake of an interface: always the same one for the same interface and name.
 
         Args:
-            interface: a Protocol, an ABC, a class, one of these with type arguments, a callable type or a function.
+            interface: a Protocol, an ABC, a class, one of these with type arguments, a callable
+                type or a function.
             name: for a second fake of one interface.
             view: what it sees of the records of one type from now on; made by `shelf.view(…)`.
 
@@ -85,7 +101,9 @@ class Shelf(Shelved):
         """
         if view is not None:
             if not isinstance(view, Table):
-                raise InterfaceRefused(f"view= takes what shelf.view(…) gives, not {show(view, 60)}")
+                raise InterfaceRefused(
+                    f"view= takes what shelf.view(…) gives, not {show(view, 60)}"
+                )
             self._readings.see_through(self._fakes.state(interface, name), view._view)
         return self._fakes.give(interface, name)
 
@@ -97,12 +115,14 @@ class Shelf(Shelved):
             given: arguments of your own; they go first. Other parameters keep their defaults.
 
         Raises:
-            FurnishRefused: a parameter that is neither given, nor an interface, nor has it a default.
+            FurnishRefused: a parameter that is neither given, nor an interface, nor has it a
+                default.
         """
         return furnish(service, given, self._fakes.give)
 
     def explain(self, interface: Any) -> Explanation:
-        """How each method of an interface is read, as a table of method, meaning and advice; print it.
+        """How each method of an interface is read, as a table of method, meaning and advice; print
+        it.
 
         Args:
             interface: as for `fake`.
@@ -120,8 +140,8 @@ class Shelf(Shelved):
         """Decorate a function that answers a method which is not read.
 
         Args:
-            method: an interface's method, as `BerthRepository.get`, or one fake's. The function takes the shelf, then
-                the method's own arguments.
+            method: an interface's method, as `BerthRepository.get`, or one fake's. The function
+                takes the shelf, then the method's own arguments.
 
         Raises:
             CueRefused: no method, or a function that cannot take these arguments.
@@ -145,7 +165,9 @@ class Shelf(Shelved):
         return taught
 
     def unused_cues(self) -> list[Cue[..., Any]]:
-        """The cues that answered no call, in the order they were set; `hidden_by` tells of a newer cue in the way."""
+        """The cues that answered no call, in the order they were set; `hidden_by` tells of a newer
+        cue in the way.
+        """
         return [cue for cue in self._desk.cues if not cue.used]
 
     def refusals_expected(self) -> AbstractContextManager[None]:
@@ -153,14 +175,19 @@ class Shelf(Shelved):
         return self._desk.refusals_expected()
 
     def close(self) -> None:
-        """Leave the shelf; raises RefusalHidden for a refusal that was caught, CueRefused for a cue without a reply."""
+        """Leave the shelf; raises RefusalHidden for a refusal that was caught, CueRefused for a cue
+        without a reply.
+        """
         self._desk.check_out()
 
     def __enter__(self) -> Self:
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
     ) -> None:
         told = unknown_attribute(error)
         if told:

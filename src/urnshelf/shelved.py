@@ -41,7 +41,9 @@ class Shelved:
 
     @property
     def urn(self) -> Urn:
-        """The urn that the shelf's records are drawn from; its links choose among the shelf's records."""
+        """The urn that the shelf's records are drawn from; its links choose among the shelf's
+        records.
+        """
         return self._stocking.urn
 
     @overload
@@ -101,7 +103,8 @@ class Shelved:
             key: the field that is the primary key, or several, where its name does not tell.
             unique: fields, or groups of fields, that no two records may have the same.
             references: a field, and the record type whose key it must hold.
-            version: a field that each saving counts up; a record that was saved meanwhile cannot be saved again.
+            version: a field that each saving counts up; a record that was saved meanwhile cannot be
+                saved again.
             missing: the exception that looking for a missing key raises; it is made with a message.
             duplicate: likewise, for a key or a unique field that is taken.
             outdated: likewise, for a record whose version is not the one on the shelf.
@@ -124,30 +127,38 @@ class Shelved:
         self._store.define(told)
 
     def view(
-        self, record_type: type[T], *conditions: Condition | Query[T] | Callable[[T], object], **fields: Any
+        self,
+        record_type: type[T],
+        *conditions: Condition | Query[T] | Callable[[T], object],
+        **fields: Any,
     ) -> Table[T]:
-        """Some of the records of a type: to who looks through it, `shelf.fake(I, view=…)`, the others are not there.
+        """Some of the records of a type: to who looks through it, `shelf.fake(I, view=…)`, the
+        others are not there.
 
         Args:
             record_type: the records' class.
-            conditions: comparisons such as `column("flag") == "SE"`, a query, or a function of the record.
+            conditions: comparisons such as `column("flag") == "SE"`, a query, or a function of the
+                record.
             fields: a field and the value it must have.
 
         >>> from urnshelf import Shelf
         >>> from urnshelf.demo.harbour import Vessel, VesselRepository
         >>> shelf = Shelf(seed=7)
         >>> _ = shelf.stock(Vessel, 3, flag="SE"), shelf.stock(Vessel, 2, flag="NO")
-        >>> as_user = shelf.fake(VesselRepository, name="as_user", view=shelf.view(Vessel, flag="SE"))
+        >>> swedish = shelf.view(Vessel, flag="SE")
+        >>> as_user = shelf.fake(VesselRepository, name="as_user", view=swedish)
         >>> len(as_user.list()), as_user.find(5)
         (3, None)
         """
         return Table(self._store.view(record_type).through(*conditions, **fields))
 
     def limited_to(self, *records: Any) -> AbstractContextManager[None]:
-        """A block in which only these records of their types are there, and those that are stored inside it.
+        """A block in which only these records of their types are there, and those that are stored
+        inside it.
 
         Args:
-            records: records, lists of records, queries, and record types: of such a type, only what is stored inside.
+            records: records, lists of records, queries, and record types: of such a type, only what
+                is stored inside.
 
         >>> from urnshelf import Shelf
         >>> from urnshelf.demo.harbour import Berth
@@ -207,7 +218,8 @@ class Shelved:
             record_types: the classes of the records in it.
 
         Raises:
-            FileRefused: a broken or foreign file, or a record that cannot be stored, with its file, line and field.
+            FileRefused: a broken or foreign file, or a record that cannot be stored, with its file,
+                line and field.
 
         >>> import tempfile
         >>> from urnshelf import Shelf
@@ -228,7 +240,8 @@ class Shelved:
         """Write all records to a database, a table for each type; through SQLAlchemy.
 
         Args:
-            url: a database URL such as `sqlite:///harbour.db`. Tables of the same names are replaced.
+            url: a database URL such as `sqlite:///harbour.db`. Tables of the same names are
+                replaced.
 
         Raises:
             FileRefused: the database cannot be opened, or SQLAlchemy is not installed.
@@ -238,9 +251,15 @@ class Shelved:
         save_sql(self._store, url)
 
     def load_sql(
-        self, url: str, record_type: type, *, where: Condition | None = None, table: str | None = None
+        self,
+        url: str,
+        record_type: type,
+        *,
+        where: Condition | None = None,
+        table: str | None = None,
     ) -> None:
-        """Put the rows of a database's table on the shelf: all of them, or none; through SQLAlchemy.
+        """Put the rows of a database's table on the shelf: all of them, or none; through
+        SQLAlchemy.
 
         Args:
             url: a database URL.

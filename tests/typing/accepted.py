@@ -24,7 +24,15 @@ from urnshelf import (
     whatever,
 )
 from urnshelf.calls.ledger import Calls
-from urnshelf.demo.harbour import Berth, BerthRepository, GaugeSilent, MooringDesk, QuayPatrol, QuayReport, TideService
+from urnshelf.demo.harbour import (
+    Berth,
+    BerthRepository,
+    GaugeSilent,
+    MooringDesk,
+    QuayPatrol,
+    QuayReport,
+    TideService,
+)
 
 T_co = TypeVar("T_co", covariant=True)
 K_contra = TypeVar("K_contra", contravariant=True)
@@ -66,7 +74,9 @@ def records(shelf: Shelf) -> None:
     assert_type(shelf.stock(Berth, 3, harbour="Skarvik"), list[Berth])
     assert_type(shelf.stock(Berth), Berth)
     assert_type(shelf.records(Berth).get(3), Berth)
-    deep = shelf.records(Berth).where(column("depth_m") >= 4.0, lambda b: b.in_service, harbour="Skarvik")
+    deep = shelf.records(Berth).where(
+        column("depth_m") >= 4.0, lambda b: b.in_service, harbour="Skarvik"
+    )
     assert_type(list(deep.order_by("depth_m desc").limit(3)), list[Berth])
     assert_type(deep.first(), Berth | None)
     assert_type(deep[0], Berth)
@@ -97,9 +107,13 @@ def drawn(urn: Urn) -> None:
 def cues(shelf: Shelf, noon: datetime) -> None:
     tides, patrol, gauge = shelf.fake(TideService), shelf.fake(QuayPatrol), shelf.fake(Gauge)
     cue(tides.depth_at).gives(6.3)
-    cue(tides.depth_at, "Skarvik", noon).gives(raising(GaugeSilent(), times=2), 6.3, when_spent="cycle")
+    cue(tides.depth_at, "Skarvik", noon).gives(
+        raising(GaugeSilent(), times=2), 6.3, when_spent="cycle"
+    )
     cue(tides.depth_at, "Skarvik", at=whatever).raises(GaugeSilent)
-    cue(tides.depth_at, of_type(str), fitting(lambda at: at > noon)).gives(6).for_calls(2).waits(0.1)
+    cue(tides.depth_at, of_type(str), fitting(lambda at: at > noon)).gives(6).for_calls(2).waits(
+        0.1
+    )
     cue(tides.depth_at).computes(lambda harbour, at: float(len(harbour)))
     cue(patrol.report_on, "B-01").gives(QuayReport("B-01", True))
     cue(gauge.history).streams(1.0, raising(GaugeSilent()))

@@ -13,7 +13,9 @@ FILE = Path(__file__).with_name("refused.py")
 
 def marked() -> set[int]:
     """The lines that must be refused."""
-    return {n for n, line in enumerate(FILE.read_text().splitlines(), 1) if line.endswith("# refused")}
+    return {
+        n for n, line in enumerate(FILE.read_text().splitlines(), 1) if line.endswith("# refused")
+    }
 
 
 def by_mypy() -> set[int]:
@@ -25,7 +27,15 @@ def by_mypy() -> set[int]:
 
 def by_pyright() -> set[int]:
     """The lines that pyright refuses."""
-    words = [sys.executable, "-m", "pyright", "--pythonpath", sys.executable, "--outputjson", str(FILE)]
+    words = [
+        sys.executable,
+        "-m",
+        "pyright",
+        "--pythonpath",
+        sys.executable,
+        "--outputjson",
+        str(FILE),
+    ]
     out = subprocess.run(words, capture_output=True, text=True, check=False).stdout
     found = json.loads(out)["generalDiagnostics"]
     return {d["range"]["start"]["line"] + 1 for d in found if d["severity"] == "error"}

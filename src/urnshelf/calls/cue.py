@@ -42,7 +42,9 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
 class Cue(Generic[P, R]):
-    """What one method replies to certain arguments; made by `cue(…)`, finished by the reply that is chained to it."""
+    """What one method replies to certain arguments; made by `cue(…)`, finished by the reply that is
+    chained to it.
+    """
 
     def __init__(self, line: Line) -> None:
         self._line = line
@@ -52,7 +54,8 @@ class Cue(Generic[P, R]):
 
         Args:
             values: one or more values of the type that the method promises (after awaiting).
-            when_spent: after the last value, `"repeat"` it, `"cycle"` from the first, or `"refuse"` the call.
+            when_spent: after the last value, `"repeat"` it, `"cycle"` from the first, or `"refuse"`
+                the call.
 
         Raises:
             ReplyRefused: a value is not of the promised type.
@@ -66,9 +69,13 @@ class Cue(Generic[P, R]):
         [100, 10, 0, 0]
         """
         if not values:
-            raise self._refused(CueRefused, f"{self}.gives() needs a value; to reply None, write .gives(None)")
+            raise self._refused(
+                CueRefused, f"{self}.gives() needs a value; to reply None, write .gives(None)"
+            )
         if when_spent not in ("repeat", "cycle", "refuse"):
-            raise self._refused(CueRefused, f"when_spent={when_spent!r}: choose 'repeat', 'cycle' or 'refuse'")
+            raise self._refused(
+                CueRefused, f"when_spent={when_spent!r}: choose 'repeat', 'cycle' or 'refuse'"
+            )
         for value in values:
             if not isinstance(value, Raising):
                 self._check(value)
@@ -79,7 +86,8 @@ class Cue(Generic[P, R]):
         return self._with(Values((raising(error),), "repeat"))
 
     def computes(self, function: Callable[P, R | Awaitable[R]]) -> Cue[P, R]:
-        """Reply what the function makes of the call's arguments; it is called as the method was, defaults filled in.
+        """Reply what the function makes of the call's arguments; it is called as the method was,
+        defaults filled in.
 
         Args:
             function: takes the method's arguments; for an async method it may be async.
@@ -89,7 +97,8 @@ class Cue(Generic[P, R]):
         """
         if not callable(function):
             raise self._refused(
-                CueRefused, f"{self}.computes({show(function)}): it must be a function of the call's arguments"
+                CueRefused,
+                f"{self}.computes({show(function)}): it must be a function of the call's arguments",
             )
         self._check_takes(function)
         return self._with(Computed(function))
@@ -99,7 +108,8 @@ class Cue(Generic[P, R]):
         if not self._line.target.has_code:
             raise self._refused(
                 CueRefused,
-                f"{self}.passes_through(): {self._line.target.name} has no code of its own to run; give it a reply",
+                f"{self}.passes_through(): {self._line.target.name} has no code of its own to run; "
+                "give it a reply",
             )
         return self._with(PassedThrough())
 
@@ -109,8 +119,14 @@ class Cue(Generic[P, R]):
         Args:
             seconds: 0 or more.
         """
-        if isinstance(seconds, bool) or not isinstance(seconds, (int, float)) or not 0 <= seconds < float("inf"):
-            raise self._refused(CueRefused, f"{self}.waits({seconds!r}): a number of seconds from 0 is needed")
+        if (
+            isinstance(seconds, bool)
+            or not isinstance(seconds, (int, float))
+            or not 0 <= seconds < float("inf")
+        ):
+            raise self._refused(
+                CueRefused, f"{self}.waits({seconds!r}): a number of seconds from 0 is needed"
+            )
         self._line.delay = float(seconds)
         self._line.arrange()
         return self
@@ -122,7 +138,9 @@ class Cue(Generic[P, R]):
             n: 1 or more.
         """
         if isinstance(n, bool) or not isinstance(n, int) or n < 1:
-            raise self._refused(CueRefused, f"{self}.for_calls({n!r}): a whole number from 1 is needed")
+            raise self._refused(
+                CueRefused, f"{self}.for_calls({n!r}): a whole number from 1 is needed"
+            )
         self._line.limit = n
         return self
 
@@ -152,7 +170,8 @@ class Cue(Generic[P, R]):
         if self._line.reply is not None:
             raise self._refused(
                 CueRefused,
-                f"{self} has a reply already; set a second cue for another, or give the values in one .gives(a, b)",
+                f"{self} has a reply already; set a second cue for another, or give the values in "
+                "one .gives(a, b)",
             )
         self._line.answer_with(reply)
         return self
@@ -161,12 +180,14 @@ class Cue(Generic[P, R]):
         target = self._line.target
         if isinstance(value, Matcher):
             raise self._refused(
-                ReplyRefused, f"{self}.gives({show(value)}): a matcher stands for arguments; give a real value"
+                ReplyRefused,
+                f"{self}.gives({show(value)}): a matcher stands for arguments; give a real value",
             )
         if isinstance(target, AssignmentTarget) and value is not None:
             raise self._refused(
                 ReplyRefused,
-                f"{self}.gives({show(value)}): an assignment has no reply; use .raises(…), or .gives(None)",
+                f"{self}.gives({show(value)}): an assignment has no reply; use .raises(…), or "
+                ".gives(None)",
             )
         if not target.desk.check_replies:
             return
@@ -179,9 +200,11 @@ class Cue(Generic[P, R]):
         if wrong is not None:
             raise self._refused(
                 ReplyRefused,
-                f"{target.name} promises {promise.name}, but {wrong}\n  in   {self}.gives({show(value, 60)})\n"
+                f"{target.name} promises {promise.name}, but {wrong}\n  in   "
+                f"{self}.gives({show(value, 60)})\n"
                 + ("For a stream, use .streams(…). " if promise.stream else "")
-                + "Give a value of that type, or switch the check off with Shelf(check_replies=False).",
+                + "Give a value of that type, or switch the check off with "
+                "Shelf(check_replies=False).",
             )
 
     def _check_takes(self, function: Callable[..., Any]) -> None:
@@ -195,7 +218,8 @@ class Cue(Generic[P, R]):
         except TypeError as why:
             raise self._refused(
                 CueRefused,
-                f"{self}.computes({getattr(function, '__name__', function)}): the function cannot be called as the "
+                f"{self}.computes({getattr(function, '__name__', function)}): the function cannot "
+                "be called as the "
                 f"method is: {why}\n  the method is   {signature_line(target)}",
             ) from None
 
@@ -214,7 +238,8 @@ class StreamCue(Cue[P, R], Generic[P, R, T]):
     """A cue on a method that gives a stream."""
 
     def streams(self, *items: T | Raising) -> StreamCue[P, R, T]:
-        """Reply with a fresh stream of these items for each call; `raising(…)` among them breaks it off.
+        """Reply with a fresh stream of these items for each call; `raising(…)` among them breaks it
+        off.
 
         Args:
             items: none or more, of the type of the stream's items.
@@ -227,7 +252,8 @@ class StreamCue(Cue[P, R], Generic[P, R, T]):
         if not promise.stream and promise.node.is_known:
             raise self._refused(
                 ReplyRefused,
-                f"{self}.streams(…): {target.name} promises {promise.name}, which is no stream; use .gives(…)",
+                f"{self}.streams(…): {target.name} promises {promise.name}, which is no stream; "
+                "use .gives(…)",
             )
         for item in items if target.desk.check_replies else ():
             wrong = None if isinstance(item, Raising) else misfit(item, promise.item)
@@ -235,13 +261,16 @@ class StreamCue(Cue[P, R], Generic[P, R, T]):
                 wanted = type_name(promise.item.form)
                 raise self._refused(
                     ReplyRefused,
-                    f"{self}.streams({show(item, 60)}): the stream's items are {wanted}, but {wrong}",
+                    f"{self}.streams({show(item, 60)}): the stream's items are {wanted}, but "
+                    f"{wrong}",
                 )
         return self._with(Streamed(items, promise.stream))
 
 
 @overload
-def cue(method: Callable[P, Coroutine[Any, Any, AsyncIterator[T]]], /) -> StreamCue[P, AsyncIterator[T], T]: ...
+def cue(
+    method: Callable[P, Coroutine[Any, Any, AsyncIterator[T]]], /
+) -> StreamCue[P, AsyncIterator[T], T]: ...
 @overload
 def cue(
     method: Callable[P, Coroutine[Any, Any, AsyncIterator[T]]], /, *args: P.args, **kwargs: P.kwargs
@@ -249,7 +278,9 @@ def cue(
 @overload
 def cue(method: Callable[P, Coroutine[Any, Any, R]], /) -> Cue[P, R]: ...
 @overload
-def cue(method: Callable[P, Coroutine[Any, Any, R]], /, *args: P.args, **kwargs: P.kwargs) -> Cue[P, R]: ...
+def cue(
+    method: Callable[P, Coroutine[Any, Any, R]], /, *args: P.args, **kwargs: P.kwargs
+) -> Cue[P, R]: ...
 @overload
 def cue(method: Callable[P, AsyncIterator[T]], /) -> StreamCue[P, AsyncIterator[T], T]: ...
 @overload
@@ -259,7 +290,9 @@ def cue(
 @overload
 def cue(method: Callable[P, Iterator[T]], /) -> StreamCue[P, Iterator[T], T]: ...
 @overload
-def cue(method: Callable[P, Iterator[T]], /, *args: P.args, **kwargs: P.kwargs) -> StreamCue[P, Iterator[T], T]: ...
+def cue(
+    method: Callable[P, Iterator[T]], /, *args: P.args, **kwargs: P.kwargs
+) -> StreamCue[P, Iterator[T], T]: ...
 @overload
 def cue(method: Callable[P, Awaitable[R]], /) -> Cue[P, R]: ...
 @overload
@@ -277,11 +310,13 @@ def cue(method: Any, /, *args: Any, **kwargs: Any) -> Any:
 
     Args:
         method: a method of a fake, a callable fake, or `attribute(fake, "name")`.
-        args: the method's own arguments, as in the call that the cue answers; matchers may stand for them.
+        args: the method's own arguments, as in the call that the cue answers; matchers may stand
+            for them.
         kwargs: likewise, by name. With no arguments at all the cue answers any call.
 
     Returns:
-        The cue, to be finished with a reply: `.gives`, `.raises`, `.computes`, `.streams` or `.passes_through`.
+        The cue, to be finished with a reply: `.gives`, `.raises`, `.computes`, `.streams` or
+        `.passes_through`.
 
     Raises:
         CueRefused: no method of a fake, or arguments that the method would refuse.
@@ -302,23 +337,36 @@ def cue(method: Any, /, *args: Any, **kwargs: Any) -> Any:
     return new
 
 
-def bind(target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str) -> tuple[Any, ...]:
-    """The arguments in the order of the parameters, defaults filled in; CueRefused when they do not fit."""
+def bind(
+    target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str
+) -> tuple[Any, ...]:
+    """The arguments in the order of the parameters, defaults filled in; CueRefused when they do not
+    fit.
+    """
     try:
         return target.bind(*args, **kwargs)
     except TypeError as why:
         raise CueRefused(_misfit_text(target, args, kwargs, verb, why)) from None
 
 
-def _misfit_text(target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str, why: TypeError) -> str:
-    given = ", ".join([*(show(a, 40) for a in args), *(f"{k}={show(v, 40)}" for k, v in kwargs.items())])
+def _misfit_text(
+    target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str, why: TypeError
+) -> str:
+    given = ", ".join(
+        [*(show(a, 40) for a in args), *(f"{k}={show(v, 40)}" for k, v in kwargs.items())]
+    )
     unknown = [name for name in kwargs if name not in target.parameters]
-    wrong = f"there is no argument {unknown[0]!r}" if unknown else "it " + str(why).partition(") ")[2]
+    wrong = (
+        f"there is no argument {unknown[0]!r}" if unknown else "it " + str(why).partition(") ")[2]
+    )
     return f"{verb}({target.name}, {given}): {wrong}\n  the method is   {signature_line(target)}"
 
 
 def _blank_arguments(target: Target) -> tuple[Any, ...]:
     if not isinstance(target, MethodTarget):
         return (None,) * len(target.parameters)
-    empty: dict[Any, Any] = {inspect.Parameter.VAR_POSITIONAL: (), inspect.Parameter.VAR_KEYWORD: {}}
+    empty: dict[Any, Any] = {
+        inspect.Parameter.VAR_POSITIONAL: (),
+        inspect.Parameter.VAR_KEYWORD: {},
+    }
     return tuple(empty.get(p.kind) for p in target.member.signature.parameters.values())

@@ -1,4 +1,6 @@
-"""The desk takes every call: enters it in the ledger, asks the answerers in order, notes the reply."""
+"""The desk takes every call: enters it in the ledger, asks the answerers in order, notes the
+reply.
+"""
 
 from __future__ import annotations
 
@@ -30,9 +32,11 @@ class Desk:
     """Where the calls of one shelf's fakes are taken.
 
     Args:
-        answerers: functions that reply to a call or return `NO_REPLY`; the first with a reply answers.
+        answerers: functions that reply to a call or return `NO_REPLY`; the first with a reply
+            answers.
         check_replies: whether cues check their values against the promised type.
-        unread: tells, for the message of a refusal, why a call was not answered as a store operation.
+        unread: tells, for the message of a refusal, why a call was not answered as a store
+            operation.
     """
 
     def __init__(
@@ -54,7 +58,9 @@ class Desk:
         self.lock = threading.Lock()
 
     def put_before(self, answerer: Answerer) -> None:
-        """Ask this answerer before all others: for the rooms above that run a service with replies of their own."""
+        """Ask this answerer before all others: for the rooms above that run a service with replies
+        of their own.
+        """
         self.answerers = (answerer, *self.answerers)
 
     def put_after(self, answerer: Answerer) -> None:
@@ -99,13 +105,19 @@ class Desk:
         finally:
             call.live = ()
 
-    def take_later(self, target: Target, live: tuple[Any, ...], frame: FrameType) -> Coroutine[Any, Any, Any]:
+    def take_later(
+        self, target: Target, live: tuple[Any, ...], frame: FrameType
+    ) -> Coroutine[Any, Any, Any]:
         """A coroutine that answers a call; the call is entered when that is first awaited."""
         coroutine: Any = self._take_awaited(target, live, *locate(frame))
-        coroutine.__name__ = coroutine.__qualname__ = target.name  # for Python's warning when nobody awaits it
+        coroutine.__name__ = coroutine.__qualname__ = (
+            target.name
+        )  # for Python's warning when nobody awaits it
         return coroutine  # type: ignore[no-any-return]
 
-    async def _take_awaited(self, target: Target, live: tuple[Any, ...], code: CodeType, offset: int) -> Any:
+    async def _take_awaited(
+        self, target: Target, live: tuple[Any, ...], code: CodeType, offset: int
+    ) -> Any:
         call = LiveCall(target, live)
         call.task = _current_task()
         self.ledger.append((call, code, offset, *keep_each(live)))
@@ -126,7 +138,11 @@ class Desk:
 
     def calls(self, chosen: Callable[[Entry], bool] = lambda _: True) -> list[Call]:
         """The calls so far that are chosen, in order."""
-        return [Call(entry, number) for number, entry in enumerate(list(self.ledger), 1) if chosen(entry)]
+        return [
+            Call(entry, number)
+            for number, entry in enumerate(list(self.ledger), 1)
+            if chosen(entry)
+        ]
 
     def look_at(self, calls: list[Call], what: str) -> Calls:
         """Note that these calls were looked at."""
@@ -152,7 +168,8 @@ class Desk:
             del self._refusals[before:]
 
     def check_out(self, leaving_with: BaseException | None = None) -> None:
-        """Raise what leaving the shelf must not let pass: a hidden refusal, or a cue without a reply.
+        """Raise what leaving the shelf must not let pass: a hidden refusal, or a cue without a
+        reply.
 
         Args:
             leaving_with: the exception that ends the test, if any; it is never covered up.
@@ -163,12 +180,15 @@ class Desk:
             raise RefusalHidden(hidden_refusals(self._refusals))
         for cue in self.cues:
             if cue._line.reply is None:
-                raise CueRefused(f"{cue} was given no reply: end it with .gives(…), .raises(…) or another reply")
+                raise CueRefused(
+                    f"{cue} was given no reply: end it with .gives(…), .raises(…) or another reply"
+                )
 
     def let_go(self) -> None:
         """The test is over: undo what holds its objects together.
 
-        They go at once then; the collector of circles would take as long for them as the test itself took.
+        They go at once then; the collector of circles would take as long for them as the test
+        itself took.
         """
         for cue in self.cues:
             cue._line.let_go()
@@ -181,7 +201,9 @@ class Desk:
         return refusal
 
     def _told(self, call: LiveCall, error: BaseException) -> BaseException:
-        """The error that the caller gets: that of a cue whose values are spent says where the call came from."""
+        """The error that the caller gets: that of a cue whose values are spent says where the call
+        came from.
+        """
         if type(error) is not RepliesSpent or call.answered_by is None or error in self._refusals:
             return error
         told = RepliesSpent(spent_text(str(error), self._find(call)))

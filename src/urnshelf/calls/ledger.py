@@ -1,7 +1,8 @@
-"""The ledger: every call in order, kept small while the test runs and opened as `Call`s when looked at.
+"""The ledger: every call in order, kept small while the test runs and opened as `Call`s when looked
+at.
 
-An entry is a tuple `(call, code, offset, *arguments)`. Appending to a list is one atomic step, so the place in the
-list is the order number and needs no lock of its own.
+An entry is a tuple `(call, code, offset, *arguments)`. Appending to a list is one atomic step, so
+the place in the list is the order number and needs no lock of its own.
 """
 
 from __future__ import annotations
@@ -25,7 +26,8 @@ class LiveCall:
 
     Args:
         target: what it is addressed to.
-        live: the caller's own objects, in the order of the parameters; gone once the call is answered.
+        live: the caller's own objects, in the order of the parameters; gone once the call is
+            answered.
     """
 
     reply: Any = NO_REPLY
@@ -60,7 +62,9 @@ class Arguments:
     def __getattr__(self, name: str) -> Any:
         found = self._find(name)
         if found is NO_REPLY:
-            raise AttributeError(f"the call has no argument {name!r}; it has {', '.join(self._names) or 'none'}")
+            raise AttributeError(
+                f"the call has no argument {name!r}; it has {', '.join(self._names) or 'none'}"
+            )
         return found
 
     def __getitem__(self, name: str) -> Any:
@@ -85,7 +89,8 @@ class Arguments:
         return NO_REPLY
 
     def __repr__(self) -> str:
-        return f"({', '.join(f'{n}={show(v, 60)}' for n, v in zip(self._names, self._values, strict=True))})"
+        pairs = zip(self._names, self._values, strict=True)
+        return f"({', '.join(f'{name}={show(value, 60)}' for name, value in pairs)})"
 
 
 class Call:
@@ -142,7 +147,9 @@ class Call:
 
     @property
     def statement(self) -> str:
-        """What a call that the shelf answered asked of its records, as SQL; empty for other calls."""
+        """What a call that the shelf answered asked of its records, as SQL; empty for other
+        calls.
+        """
         call = self._entry[0]
         if call.answered_by is None:
             return ""
@@ -187,7 +194,9 @@ class Calls(Sequence[Call]):
         try:
             return self._calls[index]
         except IndexError:
-            raise IndexError(f"{self._what}: there is no call [{index}], only {len(self._calls)}") from None
+            raise IndexError(
+                f"{self._what}: there is no call [{index}], only {len(self._calls)}"
+            ) from None
 
     def __len__(self) -> int:
         return len(self._calls)
@@ -206,8 +215,12 @@ class Calls(Sequence[Call]):
         return [call.arguments[argument] for call in self._calls]
 
     def before(self, other: Calls) -> bool:
-        """Whether all of these came before any of those; False when either is empty, for that proves nothing."""
-        return bool(self._calls and other._calls) and self._calls[-1].number < other._calls[0].number
+        """Whether all of these came before any of those; False when either is empty, for that
+        proves nothing.
+        """
+        return (
+            bool(self._calls and other._calls) and self._calls[-1].number < other._calls[0].number
+        )
 
     def __str__(self) -> str:
         plural = "" if len(self) == 1 else "s"

@@ -15,7 +15,9 @@ _DEMO = os.path.join(_HERE, "demo") + os.sep
 _under_test: list[str] = [_DEMO]
 
 YOURS: set[str] = set()
-"""File names of code that is no library's; it grows as files are met, so that fakes can ask it quickly."""
+"""File names of code that is no library's; it grows as files are met, so that fakes can ask it
+quickly.
+"""
 _LIBRARY_FILES: set[str] = set()
 
 
@@ -38,11 +40,19 @@ def _libraries() -> tuple[str, ...]:
     import sysconfig
 
     folders = {sysconfig.get_path(p) for p in ("stdlib", "platstdlib", "purelib", "platlib")}
-    return tuple(sorted({f + os.sep for f in folders | {os.path.realpath(f) for f in folders}}, key=len, reverse=True))
+    return tuple(
+        sorted(
+            {f + os.sep for f in folders | {os.path.realpath(f) for f in folders}},
+            key=len,
+            reverse=True,
+        )
+    )
 
 
 def locate(frame: FrameType) -> tuple[CodeType, int]:
-    """The nearest frame that is no library's, as its code and the offset in it; else the frame itself."""
+    """The nearest frame that is no library's, as its code and the offset in it; else the frame
+    itself.
+    """
     at: FrameType | None = frame
     while at is not None:
         if at.f_code.co_filename in YOURS or is_yours(at.f_code.co_filename):
@@ -52,7 +62,9 @@ def locate(frame: FrameType) -> tuple[CodeType, int]:
 
 
 def is_yours(file: str) -> bool:
-    """Whether the file is the user's: neither ours, nor the standard library's, nor an installed package's."""
+    """Whether the file is the user's: neither ours, nor the standard library's, nor an installed
+    package's.
+    """
     if file in _LIBRARY_FILES:
         return False
     yours = _judge(file)
@@ -66,7 +78,9 @@ def _judge(file: str) -> bool:
     path = os.path.abspath(file)
     if path.startswith(tuple(_under_test)):
         return True
-    return not path.startswith((_HERE, *_libraries())) and f"{os.sep}site-packages{os.sep}" not in path
+    return (
+        not path.startswith((_HERE, *_libraries())) and f"{os.sep}site-packages{os.sep}" not in path
+    )
 
 
 @remembered

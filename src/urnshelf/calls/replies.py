@@ -74,7 +74,9 @@ def raising(error: BaseException | type[BaseException], times: int = 1) -> Raisi
                 f"give an instance: raising({error.__name__}(…))"
             ) from None
     elif not isinstance(error, BaseException):
-        raise CueRefused(f"only an exception can be raised, not {show(error)}; to return it, give it as a value")
+        raise CueRefused(
+            f"only an exception can be raised, not {show(error)}; to return it, give it as a value"
+        )
     if not isinstance(times, int) or times < 1:
         raise CueRefused(f"raising(…, times={times!r}): times must be a whole number from 1")
     return Raising(error, times)
@@ -99,7 +101,10 @@ class Values:
 
     def _past_the_end(self, call: LiveCall, turn: int) -> int:
         if self.when_spent == "refuse":
-            raise RepliesSpent(f"{call.target.name} was called once more than {self!r} has values: {len(self.items)}")
+            raise RepliesSpent(
+                f"{call.target.name} was called once more than {self!r} has values: "
+                f"{len(self.items)}"
+            )
         return turn % len(self.items) if self.when_spent == "cycle" else -1
 
     def __repr__(self) -> str:
@@ -132,8 +137,12 @@ class PassedThrough:
     def give(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
         """What the interface's own code replies, run on the fake."""
         member = call.target.member
-        first = {"instance": (call.target.state.fake,), "class": (member.owner,), "static": ()}[member.binding]
-        return awaited_if_due(call.target, call.target.call(partial(member.function, *first), call.live))
+        first = {"instance": (call.target.state.fake,), "class": (member.owner,), "static": ()}[
+            member.binding
+        ]
+        return awaited_if_due(
+            call.target, call.target.call(partial(member.function, *first), call.live)
+        )
 
     def __repr__(self) -> str:
         return "passes_through()"

@@ -1,4 +1,6 @@
-"""The script: the lines that cues write, each with its test of the arguments and its reply; the first answerer."""
+"""The script: the lines that cues write, each with its test of the arguments and its reply; the
+first answerer.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ if TYPE_CHECKING:
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _EXACT_BY_NAME = frozenset({"datetime.date", "datetime.datetime", "decimal.Decimal", "uuid.UUID"})
-"""More types whose own `==` is the one equality among values of the same type; they are not all imported here."""
+"""More types whose own `==` is the one equality among values of the same type; they are not all
+imported here.
+"""
 
 
 class Line:
@@ -35,10 +39,20 @@ class Line:
     """
 
     __slots__ = (
-        "_set_at", "delay", "expected", "fits", "give", "limit", "reply", "target", "turns",
-    )  # fmt: skip
+        "_set_at",
+        "delay",
+        "expected",
+        "fits",
+        "give",
+        "limit",
+        "reply",
+        "target",
+        "turns",
+    )
 
-    def __init__(self, target: Target, expected: tuple[Any, ...] | None, set_at: tuple[CodeType, int]) -> None:
+    def __init__(
+        self, target: Target, expected: tuple[Any, ...] | None, set_at: tuple[CodeType, int]
+    ) -> None:
         self.target = target
         self.expected = expected
         self.fits: Callable[[tuple[Any, ...]], bool] | None = _test_of_all(expected or ())
@@ -61,7 +75,9 @@ class Line:
         self.target.was_cued()
 
     def arrange(self) -> None:
-        """Hold ready what a call needs: a reply that waits is another function than one that does not."""
+        """Hold ready what a call needs: a reply that waits is another function than one that does
+        not.
+        """
         if self.reply is None:
             return
         if not self.delay:
@@ -127,7 +143,11 @@ class Line:
         self.give = _unfinished
 
     def __repr__(self) -> str:
-        arguments = "" if self.expected is None else "".join(f", {a}" for a in _written(self.target, self.expected))
+        arguments = (
+            ""
+            if self.expected is None
+            else "".join(f", {a}" for a in _written(self.target, self.expected))
+        )
         reply = "" if self.reply is None else f".{self.reply!r}"
         waits = f".waits({self.delay:g})" if self.delay else ""
         limit = f".for_calls({self.limit})" if self.limit else ""
@@ -191,4 +211,6 @@ def _written(target: Target, expected: tuple[Any, ...]) -> list[str]:
 
 
 def _shown(*args: Any, **kwargs: Any) -> list[str]:
-    return [show(value, 60) for value in args] + [f"{name}={show(value, 60)}" for name, value in kwargs.items()]
+    return [show(value, 60) for value in args] + [
+        f"{name}={show(value, 60)}" for name, value in kwargs.items()
+    ]

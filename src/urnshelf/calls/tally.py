@@ -1,4 +1,6 @@
-"""Looking at calls: counting them, taking them out of the ledger, and listing those that nobody looked at."""
+"""Looking at calls: counting them, taking them out of the ledger, and listing those that nobody
+looked at.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ P = ParamSpec("P")
 
 
 class Tally(int):
-    """How many calls fit a description: an int, frozen when it was made, whose `str()` explains it."""
+    """How many calls fit a description: an int, frozen when it was made, whose `str()` explains
+    it.
+    """
 
     _name: Callable[[], str]
     _explain: Callable[[], str]
@@ -62,7 +66,9 @@ class Unseen(Calls):
 
     def __repr__(self) -> str:
         shown = ", ".join(f"#{call.number} {call}" for call in self._calls[:2])
-        return f"{plural(len(self), 'unseen call')} of {self._what}" + (f": {shown}" if shown else "")
+        return f"{plural(len(self), 'unseen call')} of {self._what}" + (
+            f": {shown}" if shown else ""
+        )
 
 
 @overload
@@ -74,7 +80,8 @@ def tally(method: AttributeHandle, /) -> Tally: ...
 @overload
 def tally(method: AssignmentHandle, value: Any = ..., /) -> Tally: ...
 def tally(method: Any, /, *args: Any, **kwargs: Any) -> Tally:
-    """How many calls of the method had these arguments; with no arguments, how many there were at all.
+    """How many calls of the method had these arguments; with no arguments, how many there were at
+    all.
 
     Args:
         method: a method of a fake, a callable fake, or `attribute(fake, "name")`.
@@ -134,7 +141,8 @@ def ledger_of(what: Any, /) -> Calls:
 
 
 def unseen(first: Any, /, *more: Any) -> Unseen:
-    """The calls that no tally counted and no `ledger_of` gave: `assert not unseen(pilots)` means "and nothing else".
+    """The calls that no tally counted and no `ledger_of` gave: `assert not unseen(pilots)` means
+    "and nothing else".
 
     Look-ups that the shelf answered from its records need not be looked at.
 
@@ -148,7 +156,9 @@ def unseen(first: Any, /, *more: Any) -> Unseen:
     scopes = [_scope(what, "unseen") for what in (first, *more)]
     desk = scopes[0][0]
     found = desk.calls(lambda entry: any(chosen(entry) for _, chosen, _ in scopes))
-    unlooked = [call for call in found if call.number not in desk.looked_at and not _is_look_up(call)]
+    unlooked = [
+        call for call in found if call.number not in desk.looked_at and not _is_look_up(call)
+    ]
     result = Unseen(unlooked, ", ".join(name for _, _, name in scopes))
     desk.last_look = result
     return result
@@ -172,7 +182,11 @@ def _scope(what: Any, verb: str) -> tuple[Desk, Callable[[Any], bool], str]:
     desk = None if state is not None else getattr(what, "_desk", None)
     if isinstance(desk, Desk):
         return desk, lambda _: True, "the shelf"
-    if state is None and not isinstance(what, (AttributeHandle, AssignmentHandle)) and not callable(what):
+    if (
+        state is None
+        and not isinstance(what, (AttributeHandle, AssignmentHandle))
+        and not callable(what)
+    ):
         raise CueRefused(f"{verb}() takes a method of a fake, a fake, or a shelf, not {show(what)}")
     target = target_of(what, verb)
     return target.desk, lambda entry: entry[0].target is target, target.name
@@ -192,4 +206,6 @@ def _elsewhere(target: Target) -> str:
             names[other.member.name] = names.get(other.member.name, 0) + 1
     if not names:
         return ""
-    return "; calls of this fake: " + ", ".join(f"{name} ×{n}" for name, n in list(names.items())[:6])
+    return "; calls of this fake: " + ", ".join(
+        f"{name} ×{n}" for name, n in list(names.items())[:6]
+    )

@@ -1,4 +1,6 @@
-"""What a call is addressed to: a method of one fake, an attribute that is read, or one that is assigned."""
+"""What a call is addressed to: a method of one fake, an attribute that is read, or one that is
+assigned.
+"""
 
 from __future__ import annotations
 
@@ -46,7 +48,9 @@ class FakeState:
     @property
     def attributes(self) -> list[str]:
         """The names of the fake's attributes."""
-        return [name for name, member in self.interface.members.items() if member.kind == "attribute"]
+        return [
+            name for name, member in self.interface.members.items() if member.kind == "attribute"
+        ]
 
     @property
     def label(self) -> str:
@@ -63,8 +67,9 @@ class FakeState:
 class Target:
     """Where calls are addressed: one member of one fake, with the cues that were set on it.
 
-    Each kind of target says what its calls look like. `take` is the desk's own; it stands here because a call must find
-    it quickly, as does `caller`, the code that called last and is known to be the user's.
+    Each kind of target says what its calls look like. `take` is the desk's own; it stands here
+    because a call must find it quickly, as does `caller`, the code that called last and is known to
+    be the user's.
     """
 
     caller: CodeType | None = None
@@ -80,7 +85,9 @@ class Target:
         self.desk = state.desk
         self.promise = self.own_promise or member.promise
         """What a call gives."""
-        self.take: Callable[..., Any] = state.desk.take_later if self.promise.awaited else state.desk.take
+        self.take: Callable[..., Any] = (
+            state.desk.take_later if self.promise.awaited else state.desk.take
+        )
 
     @property
     def name(self) -> str:
@@ -188,7 +195,9 @@ def _bound_value(value: Any, /) -> tuple[Any]:
 
 
 def target_at(fake: Any, index: int) -> Target:
-    """The target of one member, made when it is first asked for: most fakes are called on few of their methods."""
+    """The target of one member, made when it is first asked for: most fakes are called on few of
+    their methods.
+    """
     targets: list[Target | None] = object.__getattribute__(fake, TARGETS)
     found = targets[index]
     if found is None:
@@ -256,13 +265,20 @@ def attribute(fake: Any, name: str) -> AttributeHandle:
     state = state_of(fake)
     if state is None:
         raise CueRefused(
-            f"attribute() takes a fake and a name, but {show(fake)} is no fake; make one with shelf.fake(…)"
+            f"attribute() takes a fake and a name, but {show(fake)} is no fake; make one with "
+            "shelf.fake(…)"
         )
     member = state.interface.members.get(name)
     if member is None or member.kind != "attribute":
         known = ", ".join(state.attributes) or "none"
-        kind = "a method; cue it without attribute()" if member else f"unknown; its attributes: {known}"
-        raise CueRefused(f"attribute({state.label}, {name!r}): {state.interface.name}.{name} is {kind}")
+        kind = (
+            "a method; cue it without attribute()"
+            if member
+            else f"unknown; its attributes: {known}"
+        )
+        raise CueRefused(
+            f"attribute({state.label}, {name!r}): {state.interface.name}.{name} is {kind}"
+        )
     return AttributeHandle(target_at(fake, list(state.interface.members).index(name)))
 
 
@@ -292,18 +308,25 @@ def target_of(method: Any, verb: str) -> Target:
         if "__call__" in state.interface.members:
             return target_at(method, list(state.interface.members).index("__call__"))
         raise CueRefused(
-            f"{verb}() takes a method of a fake, such as {state.expression}.{_any_method(state)}, not the fake itself"
+            f"{verb}() takes a method of a fake, such as {state.expression}.{_any_method(state)}, "
+            "not the fake itself"
         )
     raise CueRefused(_not_a_method(method, verb))
 
 
 def _any_method(state: FakeState) -> str:
-    return next((name for name, member in state.interface.members.items() if member.kind == "method"), "method")
+    return next(
+        (name for name, member in state.interface.members.items() if member.kind == "method"),
+        "method",
+    )
 
 
 def _not_a_method(method: Any, verb: str) -> str:
     what = f"{verb}() takes a method of a fake, not {show(method)}"
     if callable(method):
         name = getattr(method, "__name__", "method")
-        return f"{what}: that one is real; take the method from a fake, as in {verb}(shelf.fake(I).{name})"
+        return (
+            f"{what}: that one is real; take the method from a fake, as in "
+            f"{verb}(shelf.fake(I).{name})"
+        )
     return f"{what}: give the method itself, without calling it: {verb}(fake.method, argument, …)"

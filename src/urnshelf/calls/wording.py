@@ -1,4 +1,5 @@
-"""The words of failures: what was expected, what was seen, which argument differs, and the line that would fix it.
+"""The words of failures: what was expected, what was seen, which argument differs, and the line
+that would fix it.
 
 Every message is bounded: a few nearest calls or cues, each value on one line.
 """
@@ -60,8 +61,13 @@ def declared(member: Member) -> str:
         p if p.annotation is p.empty else p.replace(annotation=_Bare(p.annotation))
         for p in signature.parameters.values()
     ]
-    returned = "" if signature.return_annotation is signature.empty else f" -> {_Bare(signature.return_annotation)!r}"
-    return f"{member.name}{signature.replace(parameters=bare, return_annotation=signature.empty)}{returned}"
+    returned = (
+        ""
+        if signature.return_annotation is signature.empty
+        else f" -> {_Bare(signature.return_annotation)!r}"
+    )
+    written = signature.replace(parameters=bare, return_annotation=signature.empty)
+    return f"{member.name}{written}{returned}"
 
 
 class _Bare:
@@ -76,9 +82,8 @@ class _Bare:
 
 def spent_text(text: str, call: Call) -> str:
     """The message of a cue whose values are spent."""
-    return (
-        f'{text}\n\n  called from   {call.called_from}\n\nAdd a value, or let it go on: gives(…, when_spent="repeat")'
-    )
+    advice = 'Add a value, or let it go on: gives(…, when_spent="repeat")'
+    return f"{text}\n\n  called from   {call.called_from}\n\n{advice}"
 
 
 def described_arguments(target: Target, expected: Sequence[Any] | None) -> str:
@@ -90,12 +95,16 @@ def described_arguments(target: Target, expected: Sequence[Any] | None) -> str:
     return f"{target.name}({', '.join(written)})"
 
 
-# --- a call that nobody answers ---------------------------------------------------------------------------------------
+# --- a call that nobody answers -------------------------------------------------------------------
 
 
 def unanswered(call: Call, unread: str) -> str:
     """The message of a refusal."""
-    lines = [f"{call} was called, and nothing answers it.", "", f"  called from   {call.called_from}"]
+    lines = [
+        f"{call} was called, and nothing answers it.",
+        "",
+        f"  called from   {call.called_from}",
+    ]
     target = live_call(call).target
     cues = target.cues
     if cues:
@@ -115,7 +124,9 @@ def suggested_lesson(call: Call) -> str:
     target = live_call(call).target
     member = target.member
     parameters = "".join(f", {name}" for name in member.parameters)
-    return f"@shelf.teach({target.state.interface.name}.{member.name})    # def …(shelf{parameters})"
+    return (
+        f"@shelf.teach({target.state.interface.name}.{member.name})    # def …(shelf{parameters})"
+    )
 
 
 def _nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
@@ -125,7 +136,10 @@ def _nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
     for title, cue in zip(("nearest cue", "another cue", "another cue"), ranked, strict=False):
         lines += [f"  {title}   {cue}", f"                set at {cue.place}"]
         if cue.is_spent:
-            lines.append(f"                fits, but has served the {plural(cue.limit or 0, 'call')} it was set for")
+            lines.append(
+                f"                fits, but has served the {plural(cue.limit or 0, 'call')} it was "
+                "set for"
+            )
         else:
             lines += _differing_lines(target, cue.expected, values, "the cue wants", "the call has")
     if len(cues) > NEAREST:
@@ -180,7 +194,7 @@ def _suggested_reply(target: Target) -> str:
     return f".gives(...)    # {promise.name}" if promise.node.is_known else ".gives(...)"
 
 
-# --- tallies and looks ------------------------------------------------------------------------------------------------
+# --- tallies and looks ----------------------------------------------------------------------------
 
 
 def tally_text(
@@ -205,7 +219,9 @@ def tally_text(
     return "\n".join(lines)
 
 
-def _nearest_calls(target: Target, expected: Sequence[Any] | None, others: Sequence[Call]) -> list[str]:
+def _nearest_calls(
+    target: Target, expected: Sequence[Any] | None, others: Sequence[Call]
+) -> list[str]:
     ranked = sorted(others[:1000], key=lambda call: _distance(expected, values_of(call)))
     lines = []
     for call in ranked[:NEAREST]:
@@ -218,12 +234,16 @@ def unseen_text(calls: Sequence[Call], of: str) -> str:
     """The calls that nothing looked at."""
     if not calls:
         return f"no unseen calls of {of}"
-    lines = [f"{plural(len(calls), 'call')} of {of} that no tally counted and no ledger_of() returned:"]
+    lines = [
+        f"{plural(len(calls), 'call')} of {of} that no tally counted and no ledger_of() returned:"
+    ]
     for call in calls[:SHOWN]:
         lines += [f"  #{call.number}  {call}", *_background(call)]
     if len(calls) > SHOWN:
         lines.append(f"  … and {len(calls) - SHOWN} more")
-    return "\n".join([*lines, "Expected? Count it:", f"    assert tally({_counted(calls[0])}) == 1"])
+    return "\n".join(
+        [*lines, "Expected? Count it:", f"    assert tally({_counted(calls[0])}) == 1"]
+    )
 
 
 def _counted(call: Call) -> str:
@@ -237,7 +257,8 @@ def _counted(call: Call) -> str:
 def unknown_attribute(error: BaseException | None) -> str:
     """What to say of an attribute that a fake does not have; empty for any other error.
 
-    It is said when the error is shown, and not by the fake: to answer for every name would make each call dearer.
+    It is said when the error is shown, and not by the fake: to answer for every name would make
+    each call dearer.
     """
     if not isinstance(error, AttributeError) or error.name is None:
         return ""
@@ -253,19 +274,28 @@ def no_such_attribute(state: FakeState, name: str) -> str:
     import difflib  # only a mistake pays for it
 
     near = difflib.get_close_matches(name, known, 3, 0.5)
-    hint = f"did you mean {' or '.join(near)}?" if near else f"it has {', '.join(known[:12]) or 'nothing'}"
+    hint = (
+        f"did you mean {' or '.join(near)}?"
+        if near
+        else f"it has {', '.join(known[:12]) or 'nothing'}"
+    )
     return f"{state.label} has no attribute {name!r}; {hint}"
 
 
-# --- leaving the shelf ------------------------------------------------------------------------------------------------
+# --- leaving the shelf ----------------------------------------------------------------------------
 
 
 def hidden_refusals(refusals: Sequence[Exception]) -> str:
     """Refusals that the code under test caught."""
     count = plural(len(refusals), "call")
-    head = f"{count} had no answer, and the code under test caught the refusal, so the test took a wrong turn:"
+    head = (
+        f"{count} had no answer, and the code under test caught the refusal, so the test took a "
+        "wrong turn:"
+    )
     times = Counter(map(str, refusals))
-    shown = [_indented(f"{text}\n({n} times)" if n > 1 else text) for text, n in list(times.items())[:2]]
+    shown = [
+        _indented(f"{text}\n({n} times)" if n > 1 else text) for text, n in list(times.items())[:2]
+    ]
     more = [f"… and {len(times) - 2} more"] if len(times) > 2 else []
     wanted = "Is a refusal what the test is about? Then say so: with shelf.refusals_expected(): …"
     return "\n\n".join([head, *shown, *more, wanted])
@@ -275,16 +305,16 @@ def _indented(text: str) -> str:
     return "\n".join("  " + line if line else line for line in text.splitlines())
 
 
-# --- what differs -----------------------------------------------------------------------------------------------------
+# --- what differs ---------------------------------------------------------------------------------
 
 
 def _distance(expected: Sequence[Any] | None, values: Sequence[Any]) -> int:
     """How many arguments differ."""
     if expected is None:
         return 0
-    return sum(0 if w is whatever or same(w, v) else 1 for w, v in zip(expected, values, strict=False)) + (
-        100 * (len(expected) != len(values))
-    )
+    return sum(
+        0 if w is whatever or same(w, v) else 1 for w, v in zip(expected, values, strict=False)
+    ) + (100 * (len(expected) != len(values)))
 
 
 def _differing_lines(

@@ -24,7 +24,14 @@ SHOWN = 20
 LONG = 50_000
 
 
-def draw(what: str, count: int | None, seed: int | None, told: list[str], out: str | None, picture: str | None) -> None:
+def draw(
+    what: str,
+    count: int | None,
+    seed: int | None,
+    told: list[str],
+    out: str | None,
+    picture: str | None,
+) -> None:
     """Draw what the command line asks for.
 
     Args:
@@ -38,7 +45,8 @@ def draw(what: str, count: int | None, seed: int | None, told: list[str], out: s
     if what.endswith(".toml"):
         if count is not None or told or picture:
             raise RecordRefused(
-                "a plan file tells the counts and rules itself: -n, --set and --picture go with MODULE:TYPE"
+                "a plan file tells the counts and rules itself: -n, --set and --picture go with "
+                "MODULE:TYPE"
             )
         _draw_plan(read_plan(Path(what), seed), out)
         return
@@ -62,7 +70,10 @@ def _table(what: Any, count: int, seed: int, told: list[str]) -> PlannedTable:
         if not equals:
             raise RecordRefused(f"--set {word}: write it as field=value")
         if name not in columns:
-            raise RecordRefused(f"--set {word}: {type_name(what)} has no field {name!r}; it has {', '.join(columns)}")
+            raise RecordRefused(
+                f"--set {word}: {type_name(what)} has no field {name!r}; it has "
+                f"{', '.join(columns)}"
+            )
         rules[name] = constant(from_text(text, columns[name], f"--set {word}"))
     return PlannedTable(type_name(what).lower(), what, count, 0, Urn(seed), rules)
 
@@ -72,13 +83,20 @@ def _draw_plan(tables: list[PlannedTable], out: str | None) -> None:
         if out is None:
             _preview(table)
         else:
-            _write(table, Path(out.replace("*", table.name)) if "*" in out else Path(out) / f"{table.name}.csv")
+            _write(
+                table,
+                Path(out.replace("*", table.name))
+                if "*" in out
+                else Path(out) / f"{table.name}.csv",
+            )
 
 
 def _preview(table: PlannedTable) -> None:
     first = next(table.chunks(), [])[:SHOWN]
     title = (
-        f"{table.name}: {len(first)} of {table.count}" if table.count > len(first) else f"{table.name}: {table.count}"
+        f"{table.name}: {len(first)} of {table.count}"
+        if table.count > len(first)
+        else f"{table.name}: {table.count}"
     )
     console().print(record_table(title, list(table.columns), first), "")
 

@@ -16,14 +16,19 @@ from urnshelf.plans.plan_file import load_type
 
 
 def _interface(what: str) -> Any:
-    """The interface; its type arguments are looked up in its own module, then among the builtins."""
+    """The interface; its type arguments are looked up in its own module, then among the
+    builtins.
+    """
     name, bracket, arguments = what.partition("[")
     found = load_type(name)
     if not bracket:
         return found
     module = name.partition(":")[0]
     given = [word.strip() for word in arguments.removesuffix("]").split(",")]
-    known = [getattr(builtins, word, None) or load_type(word if ":" in word else f"{module}:{word}") for word in given]
+    known = [
+        getattr(builtins, word, None) or load_type(word if ":" in word else f"{module}:{word}")
+        for word in given
+    ]
     try:
         return found[tuple(known)]
     except TypeError as why:
@@ -39,9 +44,16 @@ def explain(what: str) -> None:
     explanation = Shelf().explain(_interface(what))
     read = sum(1 for method in explanation if method.read_as)
     out = console()
-    out.print(Text(f"{explanation.name}: {read} of {len(explanation)} methods need no cue", style="bold"), "")
+    out.print(
+        Text(f"{explanation.name}: {read} of {len(explanation)} methods need no cue", style="bold"),
+        "",
+    )
     table = Table("method", "read as", box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False)
     for method in explanation:
-        told = Text(method.read_as, style="green") if method.read_as else Text(f"not read: {method.advice}", "yellow")
+        told = (
+            Text(method.read_as, style="green")
+            if method.read_as
+            else Text(f"not read: {method.advice}", "yellow")
+        )
         table.add_row(Text(method.method), told)
     out.print(table, "")

@@ -54,16 +54,28 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     tour = commands.add_parser("tour", help="the main job, step by step, on the harbour demo")
     tour.add_argument("--seed", type=int, default=7, help="what the records are drawn from (7)")
-    draw = commands.add_parser("draw", help="synthetic records: previewed, written to a file, or pictured")
-    draw.add_argument("what", metavar="MODULE:TYPE | PLAN.toml", help="a record type, or a plan file")
+    draw = commands.add_parser(
+        "draw", help="synthetic records: previewed, written to a file, or pictured"
+    )
+    draw.add_argument(
+        "what", metavar="MODULE:TYPE | PLAN.toml", help="a record type, or a plan file"
+    )
     draw.add_argument("-n", type=_count, metavar="N", help="how many records (20)")
     draw.add_argument("--seed", type=int, help="what they are drawn from (0, or the plan's)")
-    draw.add_argument("--set", action="append", default=[], metavar="FIELD=VALUE", help="a value for every record")
-    output = f"write to a file that ends in {', '.join(endings())}; for a plan a folder, or DIR/*.jsonl"
+    draw.add_argument(
+        "--set", action="append", default=[], metavar="FIELD=VALUE", help="a value for every record"
+    )
+    output = (
+        f"write to a file that ends in {', '.join(endings())}; for a plan a folder, or DIR/*.jsonl"
+    )
     draw.add_argument("-o", "--output", metavar="FILE", help=output)
     draw.add_argument("--picture", metavar="PNG", help="save a picture, one panel a field")
-    explain = commands.add_parser("explain", help="how the methods of an interface are read, as a table")
-    explain.add_argument("what", metavar="MODULE:INTERFACE", help="a repository, a DAO, a store, a unit of work")
+    explain = commands.add_parser(
+        "explain", help="how the methods of an interface are read, as a table"
+    )
+    explain.add_argument(
+        "what", metavar="MODULE:INTERFACE", help="a repository, a DAO, a store, a unit of work"
+    )
     return parser
 
 

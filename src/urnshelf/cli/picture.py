@@ -1,4 +1,6 @@
-"""A picture of drawn records: one small panel a field, a histogram, bars of categories, or a timeline."""
+"""A picture of drawn records: one small panel a field, a histogram, bars of categories, or a
+timeline.
+"""
 
 from __future__ import annotations
 
@@ -54,12 +56,18 @@ def save_picture(table: PlannedTable, path: Path) -> None:
 def _panel(panel: Any, name: str, values: Sequence[Any]) -> None:
     there = [value for value in values if value is not None]
     none = len(values) - len(there)
-    panel.set_title(name + (f"  ({none / len(values):.0%} none)" if none else ""), fontsize=10, loc="left")
+    panel.set_title(
+        name + (f"  ({none / len(values):.0%} none)" if none else ""), fontsize=10, loc="left"
+    )
     panel.tick_params(labelsize=8)
     panel.spines[["top", "right"]].set_visible(False)
     kinds = {type(value) for value in there}
     numbers = kinds <= {int, float, Decimal} and bool(kinds)
-    if kinds == {int} and there == list(range(there[0], there[0] + len(there))) and len(there) > BARS:
+    if (
+        kinds == {int}
+        and there == list(range(there[0], there[0] + len(there)))
+        and len(there) > BARS
+    ):
         _words(panel, f"{there[0]} to {there[-1]}, in order")
     elif numbers and len(set(there)) > BARS:
         panel.hist([float(value) for value in there], bins=30, color=_BLUE)
@@ -81,11 +89,17 @@ def _bars(panel: Any, values: Sequence[Any]) -> None:
     rest = sum(counts.values()) - sum(count for _, count in shown)
     shown += [(f"{len(counts) - BARS} others", rest)] if rest else []
     colours = [_BLUE] * min(len(shown), BARS) + [_GREY] * (len(shown) > BARS)
-    panel.barh([_cut(text) for text, _ in shown][::-1], [count for _, count in shown][::-1], color=colours[::-1])
+    panel.barh(
+        [_cut(text) for text, _ in shown][::-1],
+        [count for _, count in shown][::-1],
+        color=colours[::-1],
+    )
 
 
 def _words(panel: Any, *lines: str) -> None:
-    panel.text(0.02, 0.95, "\n".join(map(_cut, lines)), va="top", fontsize=9, transform=panel.transAxes)
+    panel.text(
+        0.02, 0.95, "\n".join(map(_cut, lines)), va="top", fontsize=9, transform=panel.transAxes
+    )
     panel.spines[["left", "bottom"]].set_visible(False)
     panel.set_xticks([])
     panel.set_yticks([])

@@ -24,7 +24,9 @@ def console() -> Console:
 
 def record_table(title: str | None, fields: Sequence[str], records: Iterable[Any]) -> Table:
     """The records as a table, a column for each field."""
-    table = Table(title=title, title_justify="left", box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False)
+    table = Table(
+        title=title, title_justify="left", box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False
+    )
     for field in fields:
         table.add_column(field, overflow="fold")
     for record in records:

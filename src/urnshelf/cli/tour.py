@@ -15,7 +15,15 @@ from rich.text import Text
 from urnshelf import Shelf, cue, ledger_of, raising, tally, whatever
 from urnshelf.calls.ledger import Call
 from urnshelf.cli.tables import cell, console, record_table
-from urnshelf.demo.harbour import Berth, GaugeSilent, Mooring, MooringDesk, PilotPager, TideService, Vessel
+from urnshelf.demo.harbour import (
+    Berth,
+    GaugeSilent,
+    Mooring,
+    MooringDesk,
+    PilotPager,
+    TideService,
+    Vessel,
+)
 from urnshelf.records.display import show
 
 NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
@@ -30,7 +38,8 @@ def tour(seed: int) -> None:
     out = console()
     out.print(
         Text(
-            "A mooring desk gives vessels a berth. It needs three repositories, a tide gauge and a pager.",
+            "A mooring desk gives vessels a berth. It needs three repositories, a tide gauge and a "
+            "pager.",
             style="bold",
         )
     )
@@ -42,7 +51,10 @@ def tour(seed: int) -> None:
         _checks(out, shelf)
         _ledger(out, shelf)
         _failure(out, shelf)
-    out.print("\nNext: copy the first test from the README; [bold]urnshelf --help[/bold] lists the commands.")
+    out.print(
+        "\nNext: copy the first test from the README; [bold]urnshelf --help[/bold] lists the "
+        "commands."
+    )
 
 
 def _records(out: Console, shelf: Shelf) -> None:
@@ -79,7 +91,8 @@ def _furnish(out: Console, shelf: Shelf) -> MooringDesk:
     tides = shelf.fake(TideService)
     cue(tides.depth_at, "Skarvik", whatever).gives(raising(GaugeSilent()), 6.3)
     out.print(
-        "The gauge is silent once, then answers. The repositories need no cue: they work on the shelf's records.\n"
+        "The gauge is silent once, then answers. The repositories need no cue: they work on the "
+        "shelf's records.\n"
     )
     return desk
 
@@ -100,7 +113,10 @@ def _checks(out: Console, shelf: Shelf) -> None:
         ("tally(pilots.page, 7, whatever) == 1", tally(pilots.page, 7, whatever) == 1),
     ):
         out.print(
-            Text.assemble(("  holds   " if holds else "  FAILS   ", "green" if holds else "red"), f"assert {source}")
+            Text.assemble(
+                ("  holds   " if holds else "  FAILS   ", "green" if holds else "red"),
+                f"assert {source}",
+            )
         )
     out.print()
 

@@ -22,11 +22,15 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
 _ASKING_FOR_ISINSTANCE = frozenset({"typing", "typing_extensions"})
-"""Where `isinstance` looks for a protocol's attributes, before it asks for the class: no reading of the service's."""
+"""Where `isinstance` looks for a protocol's attributes, before it asks for the class: no reading of
+the service's.
+"""
 
 
 def attribute_of(member: Member, index: int) -> property:
-    """The attribute as a property: read from its cues, the value last assigned, or the class's constant."""
+    """The attribute as a property: read from its cues, the value last assigned, or the class's
+    constant.
+    """
 
     def read(fake: Any) -> Any:
         target: Any = target_at(fake, index)
@@ -75,12 +79,15 @@ def _assign(fake: Any, name: str, value: Any) -> None:
         raise AttributeError(no_such_attribute(state, name), name=name, obj=fake)
     if member.kind == "method":
         raise AttributeError(
-            f"{state.label}.{name} is a method of a fake: instead of another method, give it a cue, "
+            f"{state.label}.{name} is a method of a fake: instead of another method, give it a "
+            "cue, "
             f"cue({state.expression}.{name}, …)"
         )
     if not member.settable:
         raise AttributeError(
-            f"{state.label}.{name} is read-only in the interface, so it is in the fake", name=name, obj=fake
+            f"{state.label}.{name} is read-only in the interface, so it is in the fake",
+            name=name,
+            obj=fake,
         )
     object.__setattr__(fake, name, value)
 
@@ -100,5 +107,6 @@ def _names(fake: Any) -> list[str]:
 
 def _refuse_pickling(fake: Any, _protocol: Any) -> NoReturn:
     raise InterfaceRefused(
-        f"{fake!r} cannot be pickled: a fake lives on its shelf, in one process; make it where it is used"
+        f"{fake!r} cannot be pickled: a fake lives on its shelf, in one process; make it where it "
+        "is used"
     )

@@ -11,8 +11,12 @@ from urnshelf.clock import Clock
 from urnshelf.interfaces.members import Member
 from urnshelf.types.forms import full_name
 
-_MOMENTS = frozenset({"now", "utcnow", "utc_now", "now_utc", "get_now", "current_time", "get_current_time"})
-_SECONDS = frozenset({"time", "timestamp", "now", "monotonic", "perf_counter", "unix_time", "epoch"})
+_MOMENTS = frozenset(
+    {"now", "utcnow", "utc_now", "now_utc", "get_now", "current_time", "get_current_time"}
+)
+_SECONDS = frozenset(
+    {"time", "timestamp", "now", "monotonic", "perf_counter", "unix_time", "epoch"}
+)
 _ZONES = frozenset({"tz", "tzinfo", "timezone", "zone"})
 
 
@@ -41,7 +45,11 @@ def _teller(member: Member) -> Teller | None:
     if member.name == "sleep":
         return _sleep
     promised = member.promise.node
-    if promised.optional or not isinstance(promised.bare, type) or not set(member.parameters) <= _ZONES:
+    if (
+        promised.optional
+        or not isinstance(promised.bare, type)
+        or not set(member.parameters) <= _ZONES
+    ):
         return None
     return _TELLERS.get(full_name(promised.bare))
 
@@ -50,7 +58,11 @@ def _sleep(_name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
     """Sleeping takes no time; the clock moves on."""
     from datetime import timedelta
 
-    if len(live) != 1 or isinstance(live[0], bool) or not isinstance(live[0], (int, float, timedelta)):
+    if (
+        len(live) != 1
+        or isinstance(live[0], bool)
+        or not isinstance(live[0], (int, float, timedelta))
+    ):
         return NO_REPLY
     clock.advance(live[0] if isinstance(live[0], timedelta) else timedelta(seconds=live[0]))
     return None
@@ -64,7 +76,11 @@ def _moment(name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
 
 
 def _day(name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
-    return clock.now.date() if name in ("today", "current_date", "get_today") and not live else NO_REPLY
+    return (
+        clock.now.date()
+        if name in ("today", "current_date", "get_today") and not live
+        else NO_REPLY
+    )
 
 
 def _seconds(name: str, clock: Clock, live: tuple[Any, ...]) -> Any:

@@ -37,13 +37,21 @@ def compiled(interface: Interface) -> type:
     }
     for index, member in enumerate(members):
         body[member.name] = (
-            attribute_of(member, index) if member.kind == "attribute" else _method(member, index, interface)
+            attribute_of(member, index)
+            if member.kind == "attribute"
+            else _method(member, index, interface)
         )
     if "__eq__" in body:
         body.setdefault("__hash__", object.__hash__)
     if "__len__" in body:
-        body.setdefault("__bool__", lambda _: True)  # object's truth: an uncued __len__ must not be asked for it
-    cls = type(interface.origin.__name__ if isinstance(interface.origin, type) else interface.name, (), body)
+        body.setdefault(
+            "__bool__", lambda _: True
+        )  # object's truth: an uncued __len__ must not be asked for it
+    cls = type(
+        interface.origin.__name__ if isinstance(interface.origin, type) else interface.name,
+        (),
+        body,
+    )
     interface.compiled = cls
     return cls
 
@@ -78,8 +86,12 @@ def _dressed(function: Any, member: Member, index: int, interface: Interface) ->
     function.__module__ = getattr(member.owner, "__module__", __name__)
     function.__doc__ = getattr(member.function, "__doc__", None)
     setattr(function, INDEX, index)
-    function.__annotations__ = dict(annotations_of(member.function)) if callable(member.function) else {}
-    function.__signature__ = member.signature.replace(parameters=[_FAKE, *member.signature.parameters.values()])
+    function.__annotations__ = (
+        dict(annotations_of(member.function)) if callable(member.function) else {}
+    )
+    function.__signature__ = member.signature.replace(
+        parameters=[_FAKE, *member.signature.parameters.values()]
+    )
     if member.is_async:
         _mark_as_coroutine_function(function)
     return function
@@ -88,10 +100,12 @@ def _dressed(function: Any, member: Member, index: int, interface: Interface) ->
 def _mark_as_coroutine_function(function: Any) -> None:
     """Make a plain function known as a coroutine function.
 
-    It is plain so that the place of the call is known although the call itself is entered when it is awaited, perhaps
-    by a task that was made elsewhere.
+    It is plain so that the place of the call is known although the call itself is entered when it
+    is awaited, perhaps by a task that was made elsewhere.
     """
     if sys.version_info >= (3, 12):
         inspect.markcoroutinefunction(function)
     else:  # Python 3.11 looks at the code's flag, and runs the code the same with or without it
-        function.__code__ = function.__code__.replace(co_flags=function.__code__.co_flags | inspect.CO_COROUTINE)
+        function.__code__ = function.__code__.replace(
+            co_flags=function.__code__.co_flags | inspect.CO_COROUTINE
+        )

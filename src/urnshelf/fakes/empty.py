@@ -1,4 +1,6 @@
-"""Empty replies, for a shelf that was told to answer with them: the least value of the promised type."""
+"""Empty replies, for a shelf that was told to answer with them: the least value of the promised
+type.
+"""
 
 from __future__ import annotations
 

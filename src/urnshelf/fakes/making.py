@@ -22,17 +22,22 @@ class Fakes:
         self._made: dict[Any, dict[str | None, Any]] = {}
 
     def give(self, form: Any, name: str | None = None) -> Any:
-        """The fake of this interface and name; raises InterfaceRefused when a bare interface has only named fakes."""
+        """The fake of this interface and name; raises InterfaceRefused when a bare interface has
+        only named fakes.
+        """
         made = self._of(form)
         if name in made:
             return made[name]
         state = state_of(form) if hasattr(type(form), STATE) else None
         if state is not None:
-            raise InterfaceRefused(f"{form!r} is a fake already; give its interface, {state.interface.name}")
+            raise InterfaceRefused(
+                f"{form!r} is a fake already; give its interface, {state.interface.name}"
+            )
         if name is None and len(made) > 1:
             names = ", ".join(f"name={known!r}" for known in made)
             raise InterfaceRefused(
-                f"there are {len(made)} fakes of {type_name(form)}, and each has a name: say which one, with {names}"
+                f"there are {len(made)} fakes of {type_name(form)}, and each has a name: say which "
+                f"one, with {names}"
             )
         made[name] = new_fake(interface_of(form), name, self._desk)
         return made[name]

@@ -36,14 +36,17 @@ OBVIOUS = Obvious()
 
 
 def obvious(
-    fake_for: Callable[[Any], Any], clock: Clock, must_be_told: Callable[[Target], bool] = lambda _: False
+    fake_for: Callable[[Any], Any],
+    clock: Clock,
+    must_be_told: Callable[[Target], bool] = lambda _: False,
 ) -> Callable[[LiveCall], Any]:
     """The answerer.
 
     Args:
         fake_for: gives the fake of an interface.
         clock: answers the methods of clocks.
-        must_be_told: whether a method does something to records that is not known; to do nothing would be a lie.
+        must_be_told: whether a method does something to records that is not known; to do nothing
+            would be a lie.
     """
 
     def answer(call: LiveCall) -> Any:
@@ -93,10 +96,16 @@ def obvious_text(member: Member) -> str:
 
 
 def is_interface(node: Node) -> bool:
-    """Whether a type is an interface, not data: a Protocol or an abstract class of the user's own."""
+    """Whether a type is an interface, not data: a Protocol or an abstract class of the user's
+    own.
+    """
     if node.origin in _CONTEXTS:
         return True
-    if node.kind is not Kind.CLASS or is_of_the_language(node.origin) or describe(node.origin) is not None:
+    if (
+        node.kind is not Kind.CLASS
+        or is_of_the_language(node.origin)
+        or describe(node.origin) is not None
+    ):
         return False
     return bool(getattr(node.origin, "_is_protocol", False)) or inspect.isabstract(node.origin)
 

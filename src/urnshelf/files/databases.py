@@ -22,11 +22,15 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
 def save_sql(store: Store, url: str) -> None:
-    """Write every table of the store to the database; tables of these names that are there are replaced."""
+    """Write every table of the store to the database; tables of these names that are there are
+    replaced.
+    """
     sqlalchemy = _sqlalchemy()
     metadata = sqlalchemy.MetaData()
     with warnings.catch_warnings(), _opened(sqlalchemy, url) as connection, connection.begin():
-        warnings.simplefilter("ignore", sqlalchemy.exc.SAWarning)  # of Decimals on SQLite: see _table_of
+        warnings.simplefilter(
+            "ignore", sqlalchemy.exc.SAWarning
+        )  # of Decimals on SQLite: see _table_of
         for view in store.views():
             form = table_form(view.record_type)
             made = _table_of(view.table_name, view.key_fields, form, metadata, sqlalchemy)
@@ -37,7 +41,9 @@ def save_sql(store: Store, url: str) -> None:
                 connection.execute(made.insert(), rows)
 
 
-def load_sql(store: Store, url: str, record_type: type, where: Condition | None, table: str | None) -> None:
+def load_sql(
+    store: Store, url: str, record_type: type, where: Condition | None, table: str | None
+) -> None:
     """Put the rows of one table on the store: all of them, or nothing."""
     sqlalchemy = _sqlalchemy()
     form = table_form(record_type)
@@ -45,23 +51,37 @@ def load_sql(store: Store, url: str, record_type: type, where: Condition | None,
         name = _table_name(form, table, sqlalchemy.inspect(connection))
         rows = _selected(connection, name, form, where, sqlalchemy)
     places = (f"table {name}, row {number}" for number in range(1, len(rows) + 1))
-    put(store, {record_type: [(_record(row, form, place), place) for row, place in zip(rows, places, strict=True)]})
+    put(
+        store,
+        {
+            record_type: [
+                (_record(row, form, place), place) for row, place in zip(rows, places, strict=True)
+            ]
+        },
+    )
 
 
-def _selected(connection: Any, name: str, form: TableForm, where: Condition | None, sqlalchemy: Any) -> list[Any]:
+def _selected(
+    connection: Any, name: str, form: TableForm, where: Condition | None, sqlalchemy: Any
+) -> list[Any]:
     columns = {column["name"] for column in sqlalchemy.inspect(connection).get_columns(name)}
     lacking = [field for field in form.columns if field not in columns]
     if lacking:
         raise FileRefused(
-            f"table {name} has no column {lacking[0]!r} for {form.name}; it has {', '.join(sorted(columns))}"
+            f"table {name} has no column {lacking[0]!r} for {form.name}; it has "
+            f"{', '.join(sorted(columns))}"
         )
-    query = sqlalchemy.select(*map(sqlalchemy.column, form.columns)).select_from(sqlalchemy.table(name))
+    query = sqlalchemy.select(*map(sqlalchemy.column, form.columns)).select_from(
+        sqlalchemy.table(name)
+    )
     if where is not None:
         query = query.where(sqlalchemy.text(str(where).replace(":", r"\:")))
     try:
         return list(connection.execute(query).all())
     except sqlalchemy.exc.SQLAlchemyError as why:
-        raise FileRefused(f"table {name} cannot be read: {getattr(why, 'orig', None) or why}") from None
+        raise FileRefused(
+            f"table {name} cannot be read: {getattr(why, 'orig', None) or why}"
+        ) from None
 
 
 def _record(row: Any, form: TableForm, place: str) -> Any:
@@ -81,13 +101,19 @@ def _record(row: Any, form: TableForm, place: str) -> Any:
 
 def _row(values: dict[str, Any], form: TableForm) -> dict[str, Any]:
     every = {name: values.get(name) for name in form.columns}
-    return {name: value if _is_decimal(type(value)) else to_sql(value) for name, value in every.items()}
+    return {
+        name: value if _is_decimal(type(value)) else to_sql(value) for name, value in every.items()
+    }
 
 
-def _table_of(name: str, key: tuple[str, ...], form: TableForm, metadata: Any, sqlalchemy: Any) -> Any:
+def _table_of(
+    name: str, key: tuple[str, ...], form: TableForm, metadata: Any, sqlalchemy: Any
+) -> Any:
     """The table's columns: numbers, truth values and bytes in kind, everything else as texts."""
     columns = [
-        sqlalchemy.Column(field, _column_type(node, sqlalchemy), primary_key=field in key, autoincrement=False)
+        sqlalchemy.Column(
+            field, _column_type(node, sqlalchemy), primary_key=field in key, autoincrement=False
+        )
         for field, node in form.columns.items()
     ]
     return sqlalchemy.Table(name, metadata, *columns)
@@ -119,7 +145,8 @@ def _table_name(form: TableForm, told: str | None, inspector: Any) -> str:
         if one in known:
             return str(one)
     raise FileRefused(
-        f"the database has no table {wanted[0]!r}; it has {', '.join(known) or 'none'}; table=… names another"
+        f"the database has no table {wanted[0]!r}; it has {', '.join(known) or 'none'}; table=… "
+        "names another"
     )
 
 
@@ -130,7 +157,9 @@ def _opened(sqlalchemy: Any, url: str) -> Iterator[Any]:
         engine = sqlalchemy.create_engine(url)
         connection = engine.connect()
     except Exception as why:  # drivers raise their own
-        raise FileRefused(f"{show(url, 80)} cannot be opened: {getattr(why, 'orig', None) or why}") from None
+        raise FileRefused(
+            f"{show(url, 80)} cannot be opened: {getattr(why, 'orig', None) or why}"
+        ) from None
     try:
         with connection:
             yield connection

@@ -1,4 +1,6 @@
-"""The shelf's records in files: one JSON file, a directory with a file a type, or one file of one type's records."""
+"""The shelf's records in files: one JSON file, a directory with a file a type, or one file of one
+type's records.
+"""
 
 from __future__ import annotations
 
@@ -30,11 +32,15 @@ def save(store: Store, path: str | PathLike[str], format: str) -> None:
     where = Path(path)
     views: dict[str, View[Any]] = {view.name: view for view in store.views()}
     if len(views) < len(store.views()):
-        raise FileRefused("two record types of one name cannot be kept in one place; rename one of them")
+        raise FileRefused(
+            "two record types of one name cannot be kept in one place; rename one of them"
+        )
     try:
         if where.suffix == ".json":
             if format:
-                raise FileRefused(f"{where.name} is one JSON file; a format={format!r} is for a directory")
+                raise FileRefused(
+                    f"{where.name} is one JSON file; a format={format!r} is for a directory"
+                )
             _replace(where, _json_text(views))
         else:
             _save_directory(where, views, format or "jsonl")
@@ -54,7 +60,9 @@ def load(store: Store, path: str | PathLike[str], record_types: Sequence[type]) 
 
 
 def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
-    """Add records, each with its place in a file; nothing is changed where one of them cannot be stored."""
+    """Add records, each with its place in a file; nothing is changed where one of them cannot be
+    stored.
+    """
     point = store.journal.savepoint()
     for record_type, records in found.items():
         view: View[Any] = store.view(record_type)
@@ -86,13 +94,15 @@ def _is_of_a_shelf(where: Path) -> bool:
 def _load_one_type(where: Path, known: dict[str, type]) -> Found:
     if len(known) != 1:
         told = ", ".join(known) or "none"
-        raise FileRefused(f"{where.name} has the records of one type: give that type alone, not {told}")
+        raise FileRefused(
+            f"{where.name} has the records of one type: give that type alone, not {told}"
+        )
     [(name, record_type)] = known.items()
     form = table_form(record_type)
     yield name, [form.record(kept) for kept in formats()[where.suffix].read(where, form)]
 
 
-# --- one file ---------------------------------------------------------------------------------------------------------
+# --- one file -------------------------------------------------------------------------------------
 
 
 def _json_text(views: dict[str, View[Any]]) -> str:
@@ -101,7 +111,9 @@ def _json_text(views: dict[str, View[Any]]) -> str:
     for name, view in views.items():
         form = table_form(view.record_type)
         lines = ",".join(f"\n      {line_of(form.data(row))}" for row in stored(view))
-        tables.append(f"    {json.dumps(name)}: [{lines}\n    ]" if lines else f"    {json.dumps(name)}: []")
+        tables.append(
+            f"    {json.dumps(name)}: [{lines}\n    ]" if lines else f"    {json.dumps(name)}: []"
+        )
     head = f'{{\n  "format": {json.dumps(FORMAT)},\n  "version": {VERSION},\n  "tables": {{\n'
     return head + ",\n".join(tables) + "\n  }\n}\n"
 
@@ -140,7 +152,7 @@ class _Places:
         return f"{self._file}, {self._table} record {number + 1}"
 
 
-# --- a directory ------------------------------------------------------------------------------------------------------
+# --- a directory ----------------------------------------------------------------------------------
 
 
 def _save_directory(where: Path, views: dict[str, View[Any]], format: str) -> None:
@@ -160,23 +172,28 @@ def _save_directory(where: Path, views: dict[str, View[Any]], format: str) -> No
 def _load_directory(where: Path, known: dict[str, type]) -> Found:
     manifest = where / MANIFEST
     if not manifest.is_file():
-        raise FileRefused(f"{where.name} has no {MANIFEST}, so it is no directory that shelf.save(…) wrote")
+        raise FileRefused(
+            f"{where.name} has no {MANIFEST}, so it is no directory that shelf.save(…) wrote"
+        )
     tables = _checked(parsed(text_of(manifest), MANIFEST), MANIFEST)
     _check_types(tables, known, where.name)
     for name, record_type in known.items():
         file = where / str(tables[name].get("file", ""))
         if file.suffix not in formats() or not file.is_file():
-            raise FileRefused(f"{MANIFEST}, table {name}: there is no file {file.name!r} of a known format")
+            raise FileRefused(
+                f"{MANIFEST}, table {name}: there is no file {file.name!r} of a known format"
+            )
         form: TableForm = table_form(record_type)
         records = [form.record(kept) for kept in formats()[file.suffix].read(file, form)]
         if len(records) != tables[name].get("records"):
             raise FileRefused(
-                f"{file.name}: it has {len(records)} records, but {MANIFEST} speaks of {tables[name].get('records')}"
+                f"{file.name}: it has {len(records)} records, but {MANIFEST} speaks of "
+                f"{tables[name].get('records')}"
             )
         yield name, records
 
 
-# --- what both share --------------------------------------------------------------------------------------------------
+# --- what both share ------------------------------------------------------------------------------
 
 
 def _replace(path: Path, text: str) -> None:
@@ -185,10 +202,18 @@ def _replace(path: Path, text: str) -> None:
 
 
 def _checked(data: Any, file: str) -> dict[str, Any]:
-    if not isinstance(data, dict) or data.get("format") != FORMAT or not isinstance(data.get("tables"), dict):
-        raise FileRefused(f'{file}: it is no file of records that shelf.save(…) wrote; those begin with "format"')
+    if (
+        not isinstance(data, dict)
+        or data.get("format") != FORMAT
+        or not isinstance(data.get("tables"), dict)
+    ):
+        raise FileRefused(
+            f'{file}: it is no file of records that shelf.save(…) wrote; those begin with "format"'
+        )
     if data.get("version") != VERSION:
-        raise FileRefused(f"{file}: its version is {data.get('version')!r}; this release reads version {VERSION}")
+        raise FileRefused(
+            f"{file}: its version is {data.get('version')!r}; this release reads version {VERSION}"
+        )
     return dict(data["tables"])
 
 
@@ -196,8 +221,11 @@ def _check_types(tables: dict[str, Any], known: dict[str, type], file: str) -> N
     lacking = [name for name in tables if name not in known]
     if lacking:
         raise FileRefused(
-            f"{file} has records of {', '.join(lacking)}, too: give their types, shelf.load(…, {lacking[0]})"
+            f"{file} has records of {', '.join(lacking)}, too: give their types, shelf.load(…, "
+            f"{lacking[0]})"
         )
     foreign = [name for name in known if name not in tables]
     if foreign:
-        raise FileRefused(f"{file} has no records of {', '.join(foreign)}; it has {', '.join(tables) or 'none'}")
+        raise FileRefused(
+            f"{file} has no records of {', '.join(foreign)}; it has {', '.join(tables) or 'none'}"
+        )

@@ -1,4 +1,6 @@
-"""A table of records as files have it: its columns with their types, and how a record becomes data and comes back."""
+"""A table of records as files have it: its columns with their types, and how a record becomes data
+and comes back.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,9 @@ class TableForm:
         description: of the records; None for plain dictionaries, as a JSON Schema draws them.
     """
 
-    def __init__(self, name: str, columns: Mapping[str, Node], description: Description | None) -> None:
+    def __init__(
+        self, name: str, columns: Mapping[str, Node], description: Description | None
+    ) -> None:
         self.name = name
         self.columns = dict(columns)
         self.description = description
@@ -53,7 +57,9 @@ class TableForm:
             raise FileRefused(f"{self.name}.{why.path}: {why}") from None
 
     def record(self, kept: Kept) -> tuple[Any, str]:
-        """The record of some data, and its place; raises FileRefused, with the place, for what is none."""
+        """The record of some data, and its place; raises FileRefused, with the place, for what is
+        none.
+        """
         if self.description is None:
             return kept.data, kept.place
         try:
@@ -73,14 +79,19 @@ def table_form(record_type: Any) -> TableForm:
         return TableForm("schema", dict.fromkeys(record_type.get("properties", {}), ANYTHING), None)
     description = description_of(record_type)
     if description is None or not description.given:
-        raise FileRefused(f"{type_name(record_type)}: its fields have no types, so its records cannot be kept in files")
+        raise FileRefused(
+            f"{type_name(record_type)}: its fields have no types, so its records cannot be kept in "
+            "files"
+        )
     columns = {name: field.node for name, field in description.fields.items()}
     return TableForm(description.name, columns, description)
 
 
 @contextmanager
 def unfinished(path: Path) -> Iterator[Path]:
-    """A file to write to, which takes the place of the path at the end: an error leaves the old one as it was."""
+    """A file to write to, which takes the place of the path at the end: an error leaves the old one
+    as it was.
+    """
     part = path.with_name(path.name + ".part")
     try:
         yield part
@@ -99,7 +110,9 @@ def text_of(path: Path) -> str:
     try:
         return path.read_text(encoding="utf-8")
     except UnicodeDecodeError as why:
-        raise FileRefused(f"{path.name}: it is no text in UTF-8 ({why.reason} at byte {why.start})") from None
+        raise FileRefused(
+            f"{path.name}: it is no text in UTF-8 ({why.reason} at byte {why.start})"
+        ) from None
 
 
 def parsed(text: str, where: str, of_line: bool = False) -> Any:
@@ -107,5 +120,9 @@ def parsed(text: str, where: str, of_line: bool = False) -> Any:
     try:
         return json.loads(text)
     except json.JSONDecodeError as why:
-        place = f"{where}, column {why.colno}" if of_line else f"{where}, line {why.lineno}, column {why.colno}"
+        place = (
+            f"{where}, column {why.colno}"
+            if of_line
+            else f"{where}, line {why.lineno}, column {why.colno}"
+        )
         raise FileRefused(f"{place}: it is no JSON: {why.msg}") from None

@@ -1,4 +1,6 @@
-"""Records written to one file, some thousands at a time, so that memory stays the same for any number."""
+"""Records written to one file, some thousands at a time, so that memory stays the same for any
+number.
+"""
 
 from __future__ import annotations
 

@@ -14,7 +14,8 @@ _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_][A-Za-z0-9_]*)*")
 def raised(function: Any) -> tuple[type[BaseException], ...]:
     """The exceptions that the docstring of a function names, in its order.
 
-    A name is looked up in the function's module, among the builtins, and in the whole package of the module.
+    A name is looked up in the function's module, among the builtins, and in the whole package of
+    the module.
 
     >>> from urnshelf.demo.harbour import BerthRepository
     >>> [error.__name__ for error in raised(BerthRepository.get)]
@@ -24,7 +25,9 @@ def raised(function: Any) -> tuple[type[BaseException], ...]:
     if not isinstance(told, str):
         return ()
     words = dict.fromkeys(_NAME.findall(told))
-    found = [_exception(word, function) for word in words if any(letter.isupper() for letter in word)]
+    found = [
+        _exception(word, function) for word in words if any(letter.isupper() for letter in word)
+    ]
     return tuple(dict.fromkeys(error for error in found if error is not None))
 
 

@@ -1,4 +1,6 @@
-"""The code that is generated: functions with an interface's own parameters, which tracebacks can show."""
+"""The code that is generated: functions with an interface's own parameters, which tracebacks can
+show.
+"""
 
 from __future__ import annotations
 
@@ -32,23 +34,32 @@ def function_of(source: str, name: str, names: dict[str, Any], what: str) -> Cal
 def _compiled(source: str, file: str) -> Any:
     named = f"{file[:-1]} #{len(linecache.cache)}>"
     lines = source.splitlines(keepends=True)
-    linecache.cache[named] = (len(source), None, lines, named)  # no time: it is never read from a disk
+    linecache.cache[named] = (
+        len(source),
+        None,
+        lines,
+        named,
+    )  # no time: it is never read from a disk
     return compile(source, named, "exec")
 
 
 def binder(signature: inspect.Signature) -> Callable[..., tuple[Any, ...]]:
-    """A function with these parameters that returns the arguments in their order, defaults filled in.
+    """A function with these parameters that returns the arguments in their order, defaults filled
+    in.
 
     >>> binder(inspect.signature(lambda harbour, *, at=None: ...))("Skarvik")
     ('Skarvik', None)
     """
     parameters, defaults = written_parameters(signature)
     values = "".join(f"{name}, " for name in signature.parameters)
-    return function_of(f"def bound({parameters}):\n    return ({values})\n", "bound", defaults, "arguments")
+    return function_of(
+        f"def bound({parameters}):\n    return ({values})\n", "bound", defaults, "arguments"
+    )
 
 
 def caller(signature: inspect.Signature) -> Callable[[Callable[..., Any], tuple[Any, ...]], Any]:
-    """A function that calls another one as the method was called, given the arguments in their order.
+    """A function that calls another one as the method was called, given the arguments in their
+    order.
 
     >>> caller(inspect.signature(lambda harbour, *rest: ...))(print, ("Skarvik", (1, 2)))
     Skarvik 1 2
@@ -76,7 +87,9 @@ def call(_us_fake{parameters}):
 """
 
 
-def handing_on(signature: inspect.Signature, index: int, names: dict[str, Any], is_quiet: bool) -> Callable[..., Any]:
+def handing_on(
+    signature: inspect.Signature, index: int, names: dict[str, Any], is_quiet: bool
+) -> Callable[..., Any]:
     """A fake's method: it hands its arguments and the caller's frame to its target.
 
     Args:
@@ -97,7 +110,9 @@ def handing_on(signature: inspect.Signature, index: int, names: dict[str, Any], 
 
 
 def written_parameters(signature: inspect.Signature) -> tuple[str, dict[str, Any]]:
-    """The parameters as source code without annotations, and the names that stand for the defaults in it."""
+    """The parameters as source code without annotations, and the names that stand for the defaults
+    in it.
+    """
     written: list[str] = []
     defaults: dict[str, Any] = {}
     parameters = list(signature.parameters.values())

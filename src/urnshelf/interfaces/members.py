@@ -29,7 +29,8 @@ class Member:
         kind: `method` or `attribute`.
         owner: the class in whose body it stands.
         signature: without the instance.
-        function: the code that carries the annotations; None for an attribute that is only annotated.
+        function: the code that carries the annotations; None for an attribute that is only
+            annotated.
         binding: `instance`, `class` or `static`.
         annotation: an attribute's.
         settable: whether an attribute can be assigned to.
@@ -100,7 +101,9 @@ class Member:
 
     @functools.cached_property
     def bind(self) -> Callable[..., tuple[Any, ...]]:
-        """A function with the member's parameters that returns the arguments in their order, defaults filled in."""
+        """A function with the member's parameters that returns the arguments in their order,
+        defaults filled in.
+        """
         return binder(self.signature)
 
     @functools.cached_property
@@ -128,7 +131,11 @@ class Member:
 
     def _context_promise(self) -> Promise:
         is_async = inspect.isasyncgenfunction(inspect.unwrap(self.function))
-        kind: Any = contextlib.AbstractAsyncContextManager if is_async else contextlib.AbstractContextManager
+        kind: Any = (
+            contextlib.AbstractAsyncContextManager
+            if is_async
+            else contextlib.AbstractContextManager
+        )
         inner = promise_of(self._resolved(self.signature.return_annotation), is_async=False)
         return Promise(node_of(kind[inner.item.form]))
 
@@ -157,7 +164,11 @@ class Interface:
 
 def _is_context_manager(function: Any) -> bool:
     code = getattr(function, "__code__", None)
-    return code is not None and hasattr(function, "__wrapped__") and code.co_filename == contextlib.__file__
+    return (
+        code is not None
+        and hasattr(function, "__wrapped__")
+        and code.co_filename == contextlib.__file__
+    )
 
 
 def _stub() -> None: ...
@@ -170,11 +181,15 @@ async def _async_refusing_stub() -> None:
     raise NotImplementedError
 
 
-_STUBS = frozenset(f.__code__.co_code[::2] for f in (_stub, _async_stub, _refusing_stub, _async_refusing_stub))
+_STUBS = frozenset(
+    f.__code__.co_code[::2] for f in (_stub, _async_stub, _refusing_stub, _async_refusing_stub)
+)
 
 
 def _is_stub(function: FunctionType) -> bool:
     """Abstract, or a body that does nothing: only the kinds of its instructions are compared."""
     if getattr(function, "__isabstractmethod__", False):
         return True
-    return function.__code__.co_code[::2] in _STUBS and set(function.__code__.co_names) <= {"NotImplementedError"}
+    return function.__code__.co_code[::2] in _STUBS and set(function.__code__.co_names) <= {
+        "NotImplementedError"
+    }

@@ -10,7 +10,9 @@ from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
 
 
 class Promise(NamedTuple):
-    """The type that a caller receives, after awaiting where that is needed; `item` is that of a stream's items."""
+    """The type that a caller receives, after awaiting where that is needed; `item` is that of a
+    stream's items.
+    """
 
     node: Node = ANYTHING
     awaited: bool = False

@@ -34,7 +34,11 @@ def bound_signature(function: Any, binding: str) -> inspect.Signature:
     """
     signature = plain_signature(function)
     parameters = list(signature.parameters.values())
-    if binding == "static" or not parameters or parameters[0].kind is inspect.Parameter.VAR_POSITIONAL:
+    if (
+        binding == "static"
+        or not parameters
+        or parameters[0].kind is inspect.Parameter.VAR_POSITIONAL
+    ):
         return signature
     return signature.replace(parameters=parameters[1:])
 
@@ -52,7 +56,9 @@ def partial_signature(part: functools.partialmethod[Any]) -> inspect.Signature:
         if name in by_position:
             continue
         if name in bound.arguments:
-            parameter = parameter.replace(default=part.keywords[name], kind=inspect.Parameter.KEYWORD_ONLY)
+            parameter = parameter.replace(
+                default=part.keywords[name], kind=inspect.Parameter.KEYWORD_ONLY
+            )
         elif (
             kept
             and kept[-1].kind is inspect.Parameter.KEYWORD_ONLY

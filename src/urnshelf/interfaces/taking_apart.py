@@ -18,7 +18,12 @@ from typing import Any, get_args, get_origin
 from urnshelf.caches import remembered
 from urnshelf.errors import InterfaceRefused
 from urnshelf.interfaces.members import NO_DEFAULT, Interface, Member
-from urnshelf.interfaces.signatures import ANY_ARGUMENTS, bound_signature, partial_signature, plain_signature
+from urnshelf.interfaces.signatures import (
+    ANY_ARGUMENTS,
+    bound_signature,
+    partial_signature,
+    plain_signature,
+)
 from urnshelf.types.annotations import annotations_of
 from urnshelf.types.forms import type_arguments, type_name
 
@@ -86,7 +91,8 @@ def interface_of(form: Any) -> Interface:
     """The interface's members; raises InterfaceRefused for what cannot be faked.
 
     Args:
-        form: a Protocol, an ABC, a class, one of these with type arguments, a callable type or a function.
+        form: a Protocol, an ABC, a class, one of these with type arguments, a callable type or a
+            function.
 
     >>> from urnshelf.demo.harbour import TideService
     >>> interface_of(TideService).members["depth_at"].promise.name
@@ -115,8 +121,13 @@ def take_apart(form: Any) -> Interface:
     if inspect.isroutine(form):
         return Interface(form, form, form.__name__, {"__call__": _function_member(form)})
     raise InterfaceRefused(
-        f"cannot fake {form!r}: a fake is made from a Protocol, an ABC, a class, a callable type or a function"
-        + (f"; did you mean its class, {type(form).__name__}?" if type(form).__module__ != "builtins" else "")
+        f"cannot fake {form!r}: a fake is made from a Protocol, an ABC, a class, a callable type "
+        "or a function"
+        + (
+            f"; did you mean its class, {type(form).__name__}?"
+            if type(form).__module__ != "builtins"
+            else ""
+        )
     )
 
 
@@ -126,9 +137,12 @@ def form_is_callable(form: Any) -> bool:
 
 
 def _refuse_values(form: Any, origin: type) -> None:
-    if origin.__module__ == "builtins" or issubclass(origin, (int, float, str, bytes, BaseException)):
+    if origin.__module__ == "builtins" or issubclass(
+        origin, (int, float, str, bytes, BaseException)
+    ):
         raise InterfaceRefused(
-            f"cannot fake {type_name(form)}: it is a value, not something a service depends on; use a real value, "
+            f"cannot fake {type_name(form)}: it is a value, not something a service depends on; "
+            "use a real value, "
             "or a Protocol that says which methods the service needs"
         )
 
@@ -138,7 +152,9 @@ def _callable_type(form: Any) -> Interface:
     parameters: list[inspect.Parameter] = []
     if arguments and isinstance(arguments[0], list):
         parameters = [
-            inspect.Parameter(f"argument_{number}", inspect.Parameter.POSITIONAL_ONLY, annotation=arg)
+            inspect.Parameter(
+                f"argument_{number}", inspect.Parameter.POSITIONAL_ONLY, annotation=arg
+            )
             for number, arg in enumerate(arguments[0], 1)
         ]
         signature = inspect.Signature(parameters, return_annotation=returned)
@@ -166,7 +182,11 @@ def _class_members(form: Any, origin: type) -> dict[str, Member]:
         for member in _own_members(cls):
             member.filled = filled.get(cls, {})
             inherited = members.get(member.name)
-            if inherited is not None and member.annotation is NO_DEFAULT and inherited.kind == "attribute":
+            if (
+                inherited is not None
+                and member.annotation is NO_DEFAULT
+                and inherited.kind == "attribute"
+            ):
                 member.annotation = inherited.annotation
             members[member.name] = member
     return members
@@ -175,7 +195,9 @@ def _class_members(form: Any, origin: type) -> dict[str, Member]:
 def _own_members(cls: type) -> Iterator[Member]:
     annotations = _annotations(cls)
     for name, raw in vars(cls).items():
-        if name in BEHIND_ONES_BACK or name.startswith(("_abc_", "_is_", "__abc_", "__protocol", "__non_callable")):
+        if name in BEHIND_ONES_BACK or name.startswith(
+            ("_abc_", "_is_", "__abc_", "__protocol", "__non_callable")
+        ):
             continue
         member = _member(name, raw, cls, annotations)
         if member is not None:
@@ -189,25 +211,42 @@ def _own_members(cls: type) -> Iterator[Member]:
 
 
 def _member(name: str, raw: Any, cls: type, annotations: dict[str, Any]) -> Member | None:
-    """The member that a class attribute stands for; only its kind is looked at, nothing of it is run."""
+    """The member that a class attribute stands for; only its kind is looked at, nothing of it is
+    run.
+    """
     if isinstance(raw, (staticmethod, classmethod)):
         binding = "static" if isinstance(raw, staticmethod) else "class"
         function = raw.__func__
         return Member(name, "method", cls, bound_signature(function, binding), function, binding)
     if isinstance(raw, property):
         annotation = _return_annotation(raw.fget)
-        return Member(name, "attribute", cls, function=raw.fget, annotation=annotation, settable=raw.fset is not None)
+        return Member(
+            name,
+            "attribute",
+            cls,
+            function=raw.fget,
+            annotation=annotation,
+            settable=raw.fset is not None,
+        )
     if isinstance(raw, functools.cached_property):
-        return Member(name, "attribute", cls, function=raw.func, annotation=_return_annotation(raw.func))
+        return Member(
+            name, "attribute", cls, function=raw.func, annotation=_return_annotation(raw.func)
+        )
     if isinstance(raw, functools.partialmethod):
         return Member(name, "method", cls, partial_signature(raw), raw.func)
     if isinstance(raw, functools.singledispatchmethod):
         return Member(name, "method", cls, bound_signature(raw.func, "instance"), raw.func)
-    if isinstance(raw, _FUNCTIONS) or (callable(raw) and hasattr(type(raw), "__get__") and not isinstance(raw, type)):
+    if isinstance(raw, _FUNCTIONS) or (
+        callable(raw) and hasattr(type(raw), "__get__") and not isinstance(raw, type)
+    ):
         return Member(name, "method", cls, bound_signature(raw, "instance"), raw)
     annotation = annotations.get(name, NO_DEFAULT)
-    if isinstance(raw, (MemberDescriptorType, GetSetDescriptorType)) or hasattr(type(raw), "__get__"):
-        return Member(name, "attribute", cls, annotation=annotation, settable=hasattr(type(raw), "__set__"))
+    if isinstance(raw, (MemberDescriptorType, GetSetDescriptorType)) or hasattr(
+        type(raw), "__get__"
+    ):
+        return Member(
+            name, "attribute", cls, annotation=annotation, settable=hasattr(type(raw), "__set__")
+        )
     if name.startswith("__") and name.endswith("__"):
         return None
     return Member(name, "attribute", cls, annotation=annotation, default=raw)
@@ -223,7 +262,9 @@ def _return_annotation(function: Any) -> Any:
 
 
 def _assigned_in_constructor(cls: type) -> list[str]:
-    """The names that the class's own constructor assigns on the instance, read from its code without running it."""
+    """The names that the class's own constructor assigns on the instance, read from its code
+    without running it.
+    """
     constructor = vars(cls).get("__init__")
     if not isinstance(constructor, FunctionType) or not constructor.__code__.co_varnames:
         return []

@@ -24,7 +24,8 @@ FakeFor = Callable[[Any, str | None], Any]
 
 
 def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor) -> S:
-    """Build the service: given arguments, a fake for each parameter annotated with an interface, defaults otherwise.
+    """Build the service: given arguments, a fake for each parameter annotated with an interface,
+    defaults otherwise.
 
     Args:
         service: a class, or a function that builds the service.
@@ -32,7 +33,8 @@ def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor)
         fake_for: gives the fake of an interface, by name where there are several.
 
     Raises:
-        FurnishRefused: a parameter that is none of these, or an argument that the service does not take.
+        FurnishRefused: a parameter that is none of these, or an argument that the service does not
+            take.
     """
     if not callable(service):
         raise FurnishRefused(f"furnish() takes the service's class, not {show(service)}")
@@ -58,7 +60,9 @@ def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor)
 @remembered
 def _positional(service: Any) -> tuple[str, ...]:
     """The parameters that can only be given by position."""
-    return tuple(n for n, p in _parameters(service)[0].parameters.items() if p.kind is p.POSITIONAL_ONLY)
+    return tuple(
+        n for n, p in _parameters(service)[0].parameters.items() if p.kind is p.POSITIONAL_ONLY
+    )
 
 
 @remembered
@@ -73,7 +77,9 @@ def _parameters(service: Any) -> tuple[inspect.Signature, dict[str, Any]]:
 
 
 def dependency(node: Node) -> Any:
-    """The interface that a parameter's type names, also beside None; None when it names no interface."""
+    """The interface that a parameter's type names, also beside None; None when it names no
+    interface.
+    """
     if node.kind is Kind.CALLABLE or is_interface(node):
         return node.bare
     return node.bare if node.kind is Kind.CLASS and _is_service_class(node.origin) else None
@@ -107,7 +113,8 @@ def _refuse_unknown(service: Any, signature: inspect.Signature, given: dict[str,
     unknown = [name for name in given if name not in signature.parameters]
     if unknown and not takes_any:
         raise FurnishRefused(
-            f"{_name(service)} has no parameter {unknown[0]!r}; it has {', '.join(signature.parameters) or 'none'}"
+            f"{_name(service)} has no parameter {unknown[0]!r}; it has "
+            f"{', '.join(signature.parameters) or 'none'}"
         )
 
 

@@ -26,9 +26,13 @@ _TABLE = frozenset({"type", "schema", "count", "start", "rules"})
 
 
 class PlannedTable:
-    """One table of a plan: its name, its record type or JSON Schema, and how many records from which index on."""
+    """One table of a plan: its name, its record type or JSON Schema, and how many records from
+    which index on.
+    """
 
-    def __init__(self, name: str, what: Any, count: int, start: int, urn: Urn, rules: dict[str, Any]) -> None:
+    def __init__(
+        self, name: str, what: Any, count: int, start: int, urn: Urn, rules: dict[str, Any]
+    ) -> None:
         self.name, self.what, self.count, self.start = name, what, count, start
         self._urn, self.rules = urn, rules
 
@@ -45,7 +49,11 @@ class PlannedTable:
         """One field of all records: the key, where none is named."""
         name = field or self._key
         if name is None or name not in self.columns:
-            told = f"no field {field!r}" if field else "no field that is a key; name one with field = …"
+            told = (
+                f"no field {field!r}"
+                if field
+                else "no field that is a key; name one with field = …"
+            )
             raise RecordRefused(f"the table {self.name!r} has {told}")
         read = reader(name)
         return [read(record) for chunk in self.chunks() for record in chunk]
@@ -64,7 +72,9 @@ def columns_of(what: Any) -> dict[str, Node]:
         return dict.fromkeys(what.get("properties", {}), ANYTHING)
     record = drawable(what)
     if record is None:
-        raise RecordRefused(f"{type_name(what)} is no record type: a dataclass, for example, is one")
+        raise RecordRefused(
+            f"{type_name(what)} is no record type: a dataclass, for example, is one"
+        )
     return {name: field.node for name, field in record.given.items()}
 
 
@@ -72,7 +82,9 @@ def load_type(words: str) -> Any:
     """The type that `package.module:Name` names; raises RecordRefused, saying what is wrong."""
     module_name, colon, name = words.partition(":")
     if not colon or not module_name or not name:
-        raise RecordRefused(f"{words!r}: a type is named as MODULE:NAME, for example urnshelf.demo.harbour:Vessel")
+        raise RecordRefused(
+            f"{words!r}: a type is named as MODULE:NAME, for example urnshelf.demo.harbour:Vessel"
+        )
     try:
         found: Any = importlib.import_module(module_name)
     except ImportError as why:
@@ -102,7 +114,10 @@ def read_plan(path: Path, seed: int | None = None) -> list[PlannedTable]:
         raise RecordRefused(f"{path.name} is no TOML: {why}") from None
     _refuse_unknown(told, _TOP, path.name)
     if told.get("format") != FORMAT:
-        raise RecordRefused(f"{path.name}: format = {told.get('format')!r}, but this version reads format = {FORMAT}")
+        raise RecordRefused(
+            f"{path.name}: format = {told.get('format')!r}, but this version reads format = "
+            f"{FORMAT}"
+        )
     if not isinstance(told.get("tables"), Mapping) or not told["tables"]:
         raise RecordRefused(f"{path.name}: there are no tables; begin one with [tables.vessels]")
     urn = Urn(seed if seed is not None else _whole(told, "seed", 0, path.name))
@@ -112,25 +127,40 @@ def read_plan(path: Path, seed: int | None = None) -> list[PlannedTable]:
     return list(tables.values())
 
 
-def _table(path: Path, name: str, told: Any, urn: Urn, before: dict[str, PlannedTable]) -> PlannedTable:
+def _table(
+    path: Path, name: str, told: Any, urn: Urn, before: dict[str, PlannedTable]
+) -> PlannedTable:
     where = f"{path.name}, table {name!r}"
     if not isinstance(told, Mapping):
         raise RecordRefused(f"{where}: a table is needed, [tables.{name}]")
     _refuse_unknown(told, _TABLE, where)
     if ("type" in told) == ("schema" in told):
         raise RecordRefused(f"{where}: either a type or a schema is needed")
-    what = _typed(where, told["type"]) if "type" in told else _schema(path.parent / told["schema"], where)
+    what = (
+        _typed(where, told["type"])
+        if "type" in told
+        else _schema(path.parent / told["schema"], where)
+    )
     columns = columns_of(what)
     rules: dict[str, Rule] = {}
     for field, rule in told.get("rules", {}).items():
         if isinstance(what, Mapping):
-            raise RecordRefused(f"{where}: a JSON Schema has no rules beside it; say it in the schema")
+            raise RecordRefused(
+                f"{where}: a JSON Schema has no rules beside it; say it in the schema"
+            )
         if field not in columns:
-            raise RecordRefused(f"{where}: {type_name(what)} has no field {field!r}; it has {', '.join(columns)}")
+            raise RecordRefused(
+                f"{where}: {type_name(what)} has no field {field!r}; it has {', '.join(columns)}"
+            )
         rules[field] = rule_from(
-            rule, columns[field], f"{where}, field {field!r}", lambda to, key: _link(where, to, key, before)
+            rule,
+            columns[field],
+            f"{where}, field {field!r}",
+            lambda to, key: _link(where, to, key, before),
         )
-    return PlannedTable(name, what, _whole(told, "count", 10, where), _whole(told, "start", 0, where), urn, rules)
+    return PlannedTable(
+        name, what, _whole(told, "count", 10, where), _whole(told, "start", 0, where), urn, rules
+    )
 
 
 def _link(where: str, to: str, field: str | None, before: dict[str, PlannedTable]) -> Rule:
@@ -180,4 +210,6 @@ def _whole(told: Mapping[str, Any], key: str, default: int, where: str) -> int:
 def _refuse_unknown(told: Mapping[str, Any], known: frozenset[str], where: str) -> None:
     unknown = sorted(told.keys() - known)
     if unknown:
-        raise RecordRefused(f"{where}: {unknown[0]!r} is not known; known are {', '.join(sorted(known))}")
+        raise RecordRefused(
+            f"{where}: {unknown[0]!r} is not known; known are {', '.join(sorted(known))}"
+        )

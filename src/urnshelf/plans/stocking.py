@@ -44,13 +44,20 @@ class Stocking:
         if isinstance(what, type):
             return self._draw(what, n, fields)
         if description_of(type(what)) is None or fields or n is not None:
-            raise RecordRefused(f"stock() takes a record type and a number, or one record alone, not {what!r}")
+            raise RecordRefused(
+                f"stock() takes a record type and a number, or one record alone, not {what!r}"
+            )
         return self._store.view(type(what)).add(what)
 
     def _draw(self, record_type: Any, n: int | None, fields: dict[str, Any]) -> Any:
-        """Draw on where the last drawing of this type ended; an index whose key is taken is passed over."""
+        """Draw on where the last drawing of this type ended; an index whose key is taken is passed
+        over.
+        """
         if n is not None and (isinstance(n, bool) or not isinstance(n, int) or n < 0):
-            raise RecordRefused(f"stock({record_type.__name__}, {n!r}): the number of records is a whole number from 0")
+            raise RecordRefused(
+                f"stock({record_type.__name__}, {n!r}): the number of records is a whole number "
+                "from 0"
+            )
         view = self._store.view(record_type)
         stored: list[Any] = []
         while len(stored) < (1 if n is None else n):

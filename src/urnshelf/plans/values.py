@@ -1,4 +1,6 @@
-"""Texts and TOML values made into values of a field's type, and tables of TOML into rules, and back."""
+"""Texts and TOML values made into values of a field's type, and tables of TOML into rules, and
+back.
+"""
 
 from __future__ import annotations
 
@@ -55,7 +57,9 @@ def as_typed(value: Any, node: Node, where: str) -> Any:
     except Unfit:
         made = plain
     if misfit(made, node) is not None or made is None:
-        raise RecordRefused(f"{where}: {show(value, 60)} is no {type_name(node.form)}{_choices(node)}")
+        raise RecordRefused(
+            f"{where}: {show(value, 60)} is no {type_name(node.form)}{_choices(node)}"
+        )
     return made
 
 
@@ -66,7 +70,9 @@ def _choices(node: Node) -> str:
 
 
 def _as_data(value: Any, node: Node) -> Any:
-    """What TOML has forms for and JSON has not; numbers where a Decimal or a float is wanted; UTC where no zone is."""
+    """What TOML has forms for and JSON has not; numbers where a Decimal or a float is wanted; UTC
+    where no zone is.
+    """
     is_number = isinstance(value, (int, float)) and not isinstance(value, bool)
     if node.bare is Decimal and is_number:
         return str(value)
@@ -87,7 +93,9 @@ def _moment(value: Any) -> Any:
             return value
     elif isinstance(value, date) and not isinstance(value, datetime):
         value = datetime(value.year, value.month, value.day)
-    return value.replace(tzinfo=UTC) if isinstance(value, datetime) and value.tzinfo is None else value
+    return (
+        value.replace(tzinfo=UTC) if isinstance(value, datetime) and value.tzinfo is None else value
+    )
 
 
 def rule_from(told: Any, node: Node, where: str, link_to: LinkTo) -> Rule:
@@ -105,7 +113,8 @@ def rule_from(told: Any, node: Node, where: str, link_to: LinkTo) -> Rule:
     names = [name for name in told if name in known]
     if len(names) != 1:
         raise RecordRefused(
-            f"{where}: a rule is a table with one of {', '.join(sorted(known))}, not {show(dict(told), 80)}"
+            f"{where}: a rule is a table with one of {', '.join(sorted(known))}, not "
+            f"{show(dict(told), 80)}"
         )
     name = names[0]
     options = {key: value for key, value in told.items() if key != name}
@@ -124,9 +133,13 @@ def rule_from(told: Any, node: Node, where: str, link_to: LinkTo) -> Rule:
     try:
         return known[name].make(given)
     except RecordRefused as refused:
-        raise refused if str(refused).startswith(where) else RecordRefused(f"{where}: {refused}") from None
+        raise (
+            refused if str(refused).startswith(where) else RecordRefused(f"{where}: {refused}")
+        ) from None
     except (TypeError, ValueError) as why:
-        raise RecordRefused(f"{where}: the rule {name!r} cannot be made of {show(told[name], 60)} ({why})") from None
+        raise RecordRefused(
+            f"{where}: the rule {name!r} cannot be made of {show(told[name], 60)} ({why})"
+        ) from None
 
 
 def written(rule: Rule) -> str:
@@ -150,5 +163,7 @@ def _toml(value: Any) -> str:
     if isinstance(value, (datetime, date)):
         return value.isoformat()
     if value is None:
-        raise RecordRefused("TOML has no None: use sometimes_none, or leave the field to its default")
+        raise RecordRefused(
+            "TOML has no None: use sometimes_none, or leave the field to its default"
+        )
     return json.dumps(value, ensure_ascii=False)

@@ -75,7 +75,9 @@ class Readings:
         return reader.read(member, interface, definition)  # type: ignore[no-any-return]
 
     def parameters_of(self, member: Member, interface: Interface) -> tuple[ReadParameter, ...]:
-        """What each parameter of a method stands for, as data: of one that is read, and of one that is taught."""
+        """What each parameter of a method stands for, as data: of one that is read, and of one that
+        is taught.
+        """
         reading = self.read(member, interface)
         if isinstance(reading, Reading) and self.lessons.of_function(member.function) is None:
             return reading.parameters
@@ -88,7 +90,9 @@ class Readings:
         self._views.setdefault(state, {})[view.record_type] = view
 
     def why_not(self, call: LiveCall) -> str:
-        """Why the call is not answered from the shelf; empty for a method that speaks of no records."""
+        """Why the call is not answered from the shelf; empty for a method that speaks of no
+        records.
+        """
         reading = self.reading_of(call.target)
         return reading.why if isinstance(reading, Unread) else call.note
 
@@ -100,7 +104,11 @@ class Readings:
     def _run(self, reading: Reading, call: LiveCall) -> Any:
         state = call.target.state
         about: Any = reading.record_type
-        seen = self._seen_by(state, reading) if about is None or self._views else self._store.view(about)
+        seen = (
+            self._seen_by(state, reading)
+            if about is None or self._views
+            else self._store.view(about)
+        )
         access = Access(seen, state, self._units, call)
         with self._store.lock:
             writer = self._units.writer_of(state.interface.form) if self._units.open else None

@@ -38,7 +38,9 @@ class Entity:
         self.table_name = definition.table_name
         self.names = frozenset({self.name, *plurals(self.name)})
         self.last_words = self.names | _last_words(self.name) if "_" in self.name else self.names
-        """The record's own name, many of it, and the same of its last word: `report` of a QuayReport."""
+        """The record's own name, many of it, and the same of its last word: `report` of a
+        QuayReport.
+        """
         own = self.key_fields if len(self.key_fields) == 1 else ()
         by_name = ("id", "pk", "key", "identifier", f"{self.name}_id", f"{self.name}_key", *own)
         self.key_words = frozenset(by_name if self.key_fields else ())
@@ -51,7 +53,9 @@ class Entity:
 
     @cached_property
     def flags(self) -> dict[str, tuple[str, Any]]:
-        """Words that stand for a value of one field: a bool field's name, an enum's member; only where certain."""
+        """Words that stand for a value of one field: a bool field's name, an enum's member; only
+        where certain.
+        """
         found: dict[str, list[tuple[str, Any]]] = {}
         for name, field in self.described.fields.items():
             if field.node.bare is bool:
@@ -155,7 +159,9 @@ def _mentioned(interface: Interface) -> tuple[set[Any], set[Any]]:
 
 
 def _named(interface: Interface, mentioned: set[Any]) -> Any:
-    """The record type that the interface is named after: `VesselRepository`, `VesselDao`, `Vessels`."""
+    """The record type that the interface is named after: `VesselRepository`, `VesselDao`,
+    `Vessels`.
+    """
     match = _SUFFIXES.match(interface.name.partition("[")[0])
     base = match["name"] if match else interface.name
     names = {base, base.removesuffix("s"), base.removesuffix("es"), re.sub("ies$", "y", base)}

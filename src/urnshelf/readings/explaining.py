@@ -41,7 +41,9 @@ class Explanation(Sequence[Explained]):
         return len(self._methods)
 
     def __str__(self) -> str:
-        return "\n".join([self.name, *(line for method in self._methods for line in _lines(method))])
+        return "\n".join(
+            [self.name, *(line for method in self._methods for line in _lines(method))]
+        )
 
     __repr__ = __str__
 
@@ -51,7 +53,9 @@ def _lines(method: Explained) -> Iterator[str]:
     yield f"      {method.read_as or 'not read: ' + method.advice}"
 
 
-def explain(interface: Interface, readings: Readings, obvious: Callable[[Member], str]) -> Explanation:
+def explain(
+    interface: Interface, readings: Readings, obvious: Callable[[Member], str]
+) -> Explanation:
     """How each method of the interface was read.
 
     Args:

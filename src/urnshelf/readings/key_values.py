@@ -19,14 +19,18 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _KEYS = frozenset({"key", "k", "name", "id", "token", "item_key", "cache_key"})
 _MANY_KEYS = frozenset({"keys", "names", "ids", "tokens"})
-_VALUES = frozenset({"value", "val", "v", "data", "obj", "item", "payload", "content", "default_value", "amount"})
+_VALUES = frozenset(
+    {"value", "val", "v", "data", "obj", "item", "payload", "content", "default_value", "amount"}
+)
 _SECONDS = frozenset(
     """
-    expires expires_in expire ttl ttl_seconds ttl_s timeout timeout_seconds ex seconds max_age lifetime expiry
-    expires_at expire_at expiration until
+    expires expires_in expire ttl ttl_seconds ttl_s timeout timeout_seconds ex seconds max_age
+    lifetime expiry expires_at expire_at expiration until
     """.split()
 )
-_ONLY_IF_ABSENT = frozenset({"add", "set_if_absent", "put_if_absent", "set_nx", "setnx", "setdefault"})
+_ONLY_IF_ABSENT = frozenset(
+    {"add", "set_if_absent", "put_if_absent", "set_nx", "setnx", "setdefault"}
+)
 
 
 _SETTERS = frozenset({"set", "put", "store", "save"})
@@ -52,7 +56,9 @@ def is_key_value_store(interface: Interface) -> bool:
 
 def _is_setter(member: Member) -> bool:
     names = member.parameters
-    return len(names) >= 2 and names[0] in _KEYS and names[1] in _VALUES and set(names[2:]) <= _SECONDS
+    return (
+        len(names) >= 2 and names[0] in _KEYS and names[1] in _VALUES and set(names[2:]) <= _SECONDS
+    )
 
 
 def read_key_value(subject: Subject) -> Reading | Unread | None:
@@ -62,18 +68,25 @@ def read_key_value(subject: Subject) -> Reading | Unread | None:
         return None
     found = _BY_NAME.get(member.name)
     if found is None:
-        return Unread(f"{member.name!r} is not among the methods of a key–value store that are read")
+        return Unread(
+            f"{member.name!r} is not among the methods of a key–value store that are read"
+        )
     places = _places(member, takes_number=found.operation in _COUNTING)
     if isinstance(places, str):
         return Unread(f"the parameter {places!r} is not accounted for")
     if not any(set(wanted) <= places.keys() for wanted in found.needs):
-        return Unread(f"{member.name!r} lacks what it is about: {' and '.join(one.value for one in found.needs[0])}")
+        return Unread(
+            f"{member.name!r} lacks what it is about: "
+            f"{' and '.join(one.value for one in found.needs[0])}"
+        )
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         access.did(lambda: _told(found.meaning, values, places))
         return found.run(access.table, values, places, member)  # type: ignore[arg-type]  # its table is the store
 
-    parameters = tuple(ReadParameter(member.parameters[place], role) for role, place in places.items())
+    parameters = tuple(
+        ReadParameter(member.parameters[place], role) for role, place in places.items()
+    )
     return Reading(None, found.operation, parameters, lambda: found.meaning, answer)
 
 
@@ -100,7 +113,9 @@ def _role(name: str, parameter: Parameter, takes_number: bool, has_key: bool) ->
         return Role.EXPIRES
     if name == "default":
         return Role.DEFAULT
-    return Role.VALUE if name in _VALUES or name in ("mapping", "values", "items", "pairs") else None
+    return (
+        Role.VALUE if name in _VALUES or name in ("mapping", "values", "items", "pairs") else None
+    )
 
 
 def _told(meaning: str, values: tuple[Any, ...], places: Places) -> str:
@@ -210,7 +225,9 @@ def _len(store: KeyValues, values: tuple[Any, ...], places: Places, member: Memb
 
 
 class _Method(NamedTuple):
-    """A method of key–value stores: its names, what it does, and the roles that it needs, in one way or another."""
+    """A method of key–value stores: its names, what it does, and the roles that it needs, in one
+    way or another.
+    """
 
     names: tuple[str, ...]
     operation: Operation
@@ -223,32 +240,71 @@ _COUNTING = (Operation.VALUE_COUNT_UP, Operation.VALUE_COUNT_DOWN)
 _METHODS = (
     _Method(("get", "load", "fetch", "read", "__getitem__"), Operation.VALUE_GET, "GET :key", _get),
     _Method(
-        ("get_many", "mget", "get_all", "get_multi"), Operation.VALUE_GET_MANY, "GET each of :keys", _get_many,
+        ("get_many", "mget", "get_all", "get_multi"),
+        Operation.VALUE_GET_MANY,
+        "GET each of :keys",
+        _get_many,
         ((Role.KEYS,),),
     ),
     _Method(
-        ("set", "put", "store", "save", "__setitem__"), Operation.VALUE_SET, "SET :key to :value", _set,
+        ("set", "put", "store", "save", "__setitem__"),
+        Operation.VALUE_SET,
+        "SET :key to :value",
+        _set,
         ((Role.KEY, Role.VALUE),),
     ),
     _Method(
-        tuple(sorted(_ONLY_IF_ABSENT)), Operation.VALUE_SET, "SET :key to :value where it has none", _set,
+        tuple(sorted(_ONLY_IF_ABSENT)),
+        Operation.VALUE_SET,
+        "SET :key to :value where it has none",
+        _set,
         ((Role.KEY, Role.VALUE),),
     ),
     _Method(
-        ("set_many", "mset", "put_many", "set_multi"), Operation.VALUE_SET_MANY, "SET each of :mapping", _set_many,
+        ("set_many", "mset", "put_many", "set_multi"),
+        Operation.VALUE_SET_MANY,
+        "SET each of :mapping",
+        _set_many,
         ((Role.VALUE,),),
     ),
     _Method(
-        ("delete", "remove", "evict", "invalidate", "unset", "forget", "delete_many", "__delitem__"),
-        Operation.VALUE_DELETE, "DELETE :key", _delete, ((Role.KEY,), (Role.KEYS,)),
+        (
+            "delete",
+            "remove",
+            "evict",
+            "invalidate",
+            "unset",
+            "forget",
+            "delete_many",
+            "__delitem__",
+        ),
+        Operation.VALUE_DELETE,
+        "DELETE :key",
+        _delete,
+        ((Role.KEY,), (Role.KEYS,)),
     ),
     _Method(("pop",), Operation.VALUE_POP, "GET and DELETE :key", _pop),
-    _Method(("has", "exists", "contains", "has_key", "__contains__"), Operation.VALUE_EXISTS, "EXISTS :key", _has),
-    _Method(("incr", "increment", "incrby"), Operation.VALUE_COUNT_UP, "INCREMENT :key", _counted(1)),
-    _Method(("decr", "decrement", "decrby"), Operation.VALUE_COUNT_DOWN, "DECREMENT :key", _counted(-1)),
-    _Method(("clear", "flush", "flush_all", "delete_all"), Operation.VALUE_CLEAR, "DELETE every key", _clear, ((),)),
+    _Method(
+        ("has", "exists", "contains", "has_key", "__contains__"),
+        Operation.VALUE_EXISTS,
+        "EXISTS :key",
+        _has,
+    ),
+    _Method(
+        ("incr", "increment", "incrby"), Operation.VALUE_COUNT_UP, "INCREMENT :key", _counted(1)
+    ),
+    _Method(
+        ("decr", "decrement", "decrby"), Operation.VALUE_COUNT_DOWN, "DECREMENT :key", _counted(-1)
+    ),
+    _Method(
+        ("clear", "flush", "flush_all", "delete_all"),
+        Operation.VALUE_CLEAR,
+        "DELETE every key",
+        _clear,
+        ((),),
+    ),
     _Method(("keys",), Operation.VALUE_KEYS, "every key", _keys, ((),)),
     _Method(("touch", "expire"), Operation.VALUE_TOUCH, "EXPIRE :key", _touch),
     _Method(("__len__", "size", "count"), Operation.VALUE_SIZE, "how many keys", _len, ((),)),
-)  # fmt: skip
+)
 _BY_NAME = {name: method for method in _METHODS for name in method.names}

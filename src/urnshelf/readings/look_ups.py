@@ -67,16 +67,24 @@ class Wanted(NamedTuple):
         """The query as SQL, a placeholder for each argument."""
         places = tuple(map(Placeholder, names))
         conditions = AllOf(self.conditions(places))
-        text = f"{what} FROM {identifier(about.table_name)}" + (f" WHERE {conditions}" if conditions.parts else "")
+        text = f"{what} FROM {identifier(about.table_name)}" + (
+            f" WHERE {conditions}" if conditions.parts else ""
+        )
         text += f" ORDER BY {', '.join(map(_order_text, self.order))}" if self.order else ""
         if any(part.role in (Role.ORDER, Role.DESCENDING) for part in self.parts):
             text += f" ORDER BY {self.given(Role.ORDER, places) or ''}".rstrip()
-        limit = self.given(Role.LIMIT, places) or self.given(Role.PAGE_SIZE, places) or (1 if self.is_first else None)
+        limit = (
+            self.given(Role.LIMIT, places)
+            or self.given(Role.PAGE_SIZE, places)
+            or (1 if self.is_first else None)
+        )
         text += f" LIMIT {limit}" if limit else ""
         skipped = self.given(Role.OFFSET, places)
         page = next((part for part in self.parts if part.role is Role.PAGE), None)
         if page is not None:
-            skipped = f":{page.name} * {limit}" if page.default == 0 else f"(:{page.name} - 1) * {limit}"
+            skipped = (
+                f":{page.name} * {limit}" if page.default == 0 else f"(:{page.name} - 1) * {limit}"
+            )
         return text + (f" OFFSET {skipped}" if skipped else "")
 
     def _order(self, values: tuple[Any, ...]) -> list[str]:
@@ -84,10 +92,14 @@ class Wanted(NamedTuple):
         fields = [] if asked is None else [asked] if isinstance(asked, (str, Enum)) else list(asked)
         texts = [str(field.value if isinstance(field, Enum) else field) for field in fields]
         turned = [f"{text[1:]} desc" if text.startswith("-") else text for text in texts]
-        return [f"{text} desc" for text in turned] if self.given(Role.DESCENDING, values) else turned
+        return (
+            [f"{text} desc" for text in turned] if self.given(Role.DESCENDING, values) else turned
+        )
 
     def _paged(self, query: Query[Any], values: tuple[Any, ...]) -> Query[Any]:
-        limit, offset, size = (self.given(role, values) for role in (Role.LIMIT, Role.OFFSET, Role.PAGE_SIZE))
+        limit, offset, size = (
+            self.given(role, values) for role in (Role.LIMIT, Role.OFFSET, Role.PAGE_SIZE)
+        )
         most = 1 if self.is_first else limit if size is None else size
         page = next((part for part in self.parts if part.role is Role.PAGE), None)
         number = None if page is None else values[page.position]
@@ -151,7 +163,13 @@ def read_question(subject: Subject) -> Reading | Unread | None:
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         query = wanted.query(access.table, values)
-        access.did(lambda: query.sql("SELECT count(*)") if counts else f"SELECT EXISTS ({query.sql('SELECT 1')})")
+        access.did(
+            lambda: (
+                query.sql("SELECT count(*)")
+                if counts
+                else f"SELECT EXISTS ({query.sql('SELECT 1')})"
+            )
+        )
         found = query.count()
         return found if counts else bool(found)
 
@@ -160,7 +178,13 @@ def read_question(subject: Subject) -> Reading | Unread | None:
             return wanted.shown(about, member.parameters, "SELECT count(*)")
         return f"SELECT EXISTS ({wanted.shown(about, member.parameters)})"
 
-    return Reading(about.record_type, Operation.COUNT if counts else Operation.EXISTS, wanted.parts, tell, answer)
+    return Reading(
+        about.record_type,
+        Operation.COUNT if counts else Operation.EXISTS,
+        wanted.parts,
+        tell,
+        answer,
+    )
 
 
 def _run_untold(result: Result, wanted: Wanted, name: Name, about: Entity) -> Any:
@@ -169,7 +193,11 @@ def _run_untold(result: Result, wanted: Wanted, name: Name, about: Entity) -> An
         return None
     if name.many:
         return _many
-    by_key = len(wanted.parts) == 1 and wanted.parts[0].role is Role.CONDITION and _asks_for_key(wanted, about)
+    by_key = (
+        len(wanted.parts) == 1
+        and wanted.parts[0].role is Role.CONDITION
+        and _asks_for_key(wanted, about)
+    )
     return _one_as_it_may_be if by_key or wanted.is_first else None
 
 
@@ -182,7 +210,12 @@ def _one(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result
     table = access.table
     conditions = wanted.conditions(values)
     key = conditions[0] if len(conditions) == 1 and not wanted.is_first else None
-    if isinstance(key, Comparison) and key.sign == "=" and (key.path,) == table.key_fields and _is_hashable(key.value):
+    if (
+        isinstance(key, Comparison)
+        and key.sign == "="
+        and (key.path,) == table.key_fields
+        and _is_hashable(key.value)
+    ):
         access.did(lambda: Query(table, AllOf((key,))))
         found = table.find(key.value)
     else:
@@ -193,12 +226,15 @@ def _one(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result
         raise table.missing_error(values[0] if len(values) == 1 else values)
     if found is None and result.kind is Promised.UNKNOWN:
         raise NotCertain(
-            f"no {table.name} is found, and with no promised type it is not certain whether to raise or to give None"
+            f"no {table.name} is found, and with no promised type it is not certain whether to "
+            "raise or to give None"
         )
     return _given(found, result)
 
 
-def _one_as_it_may_be(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
+def _one_as_it_may_be(
+    access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result
+) -> Any:
     return _one(access, values, wanted, result)
 
 
@@ -237,7 +273,10 @@ _RUNS = {
 
 def _wrong_promise(verb: str, result: Result) -> str:
     if result.kind is Promised.UNKNOWN:
-        return "it promises nothing in writing, and its name does not tell whether it gives one record or many"
+        return (
+            "it promises nothing in writing, and its name does not tell whether it gives one "
+            "record or many"
+        )
     return f"{verb!r} is read where it promises a record, a record or None, or many records"
 
 

@@ -1,4 +1,6 @@
-"""The words of a method's name: a verb, how many, the fields it speaks of, values that are named, an order."""
+"""The words of a method's name: a verb, how many, the fields it speaks of, values that are named,
+an order.
+"""
 
 from __future__ import annotations
 
@@ -11,11 +13,14 @@ from urnshelf.readings.parameters import comparison_of
 
 _NOISE = frozenset(
     """
-    all any every each record records entity entities item items row rows object objects model models page paged
-    paginated list many bulk batch
+    all any every each record records entity entities item items row rows object objects model
+    models page paged paginated list many bulk batch
     """.split()
 )
-_BY = frozenset({"by", "for", "with", "where", "in", "at", "from", "having", "matching", "of", "using"})
+_OF_MANY = frozenset("list all stream iter iterate scan many search filter page paginate".split())
+_BY = frozenset(
+    {"by", "for", "with", "where", "in", "at", "from", "having", "matching", "of", "using"}
+)
 _COMPARING = frozenset("after before since until between to above below over under min max".split())
 _ORDERS = frozenset({"order", "ordered", "sorted", "sort"})
 _TAILS = (["or", "none"], ["if", "exists"], ["with", "count"], ["and", "count"], ["with", "total"])
@@ -54,7 +59,7 @@ def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> 
     flags: list[tuple[str, Any, bool]] = []
     is_first = verb == "first"
     verb = "by" if verb in _BY else verb
-    many = verb in ("list", "all", "stream", "iter", "iterate", "scan", "many", "search", "filter", "page", "paginate")
+    many = verb in _OF_MANY
     while words:
         flag = None if words[0] == "by" else _flag(words, about)
         own = 0 if flag or words[0] in _BY else _own_words(words, about)
@@ -123,7 +128,9 @@ def _order(words: list[str], about: Entity) -> tuple[list[str], list[str]]:
         if words[start] in _ORDERS and words[start + 1] == "by":
             rest = words[start + 2 :]
             descending = rest[-1] in ("desc", "descending")
-            path = about.path("_".join(rest[:-1] if descending or rest[-1] in ("asc", "ascending") else rest))
+            path = about.path(
+                "_".join(rest[:-1] if descending or rest[-1] in ("asc", "ascending") else rest)
+            )
             if path is not None:
                 return words[:start], [path + " desc" * descending]
     return words, []
@@ -150,7 +157,9 @@ def _split(joined: str, about: Entity) -> list[str]:
 
 
 def _flag(words: list[str], about: Entity) -> tuple[tuple[str, Any, bool], list[str]] | None:
-    """A value that is named: `open` for a field `is_open`, `departed` for a state; `not` turns it round."""
+    """A value that is named: `open` for a field `is_open`, `departed` for a state; `not` turns it
+    round.
+    """
     negated = words[0] == "not" and len(words) > 1
     rest = words[1:] if negated else words
     for length in range(len(rest), 0, -1):

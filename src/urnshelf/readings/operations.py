@@ -1,4 +1,6 @@
-"""What a method can be read as: operations, and the roles of parameters and the promises that each honours."""
+"""What a method can be read as: operations, and the roles of parameters and the promises that each
+honours.
+"""
 
 from __future__ import annotations
 
@@ -137,14 +139,22 @@ HONOURED: dict[Operation, Honours] = {
 
 _LOOKING = frozenset(
     {
-        Operation.LOOK_UP, Operation.COUNT, Operation.EXISTS, Operation.VALUE_GET, Operation.VALUE_GET_MANY,
-        Operation.VALUE_EXISTS, Operation.VALUE_KEYS, Operation.VALUE_SIZE,
+        Operation.LOOK_UP,
+        Operation.COUNT,
+        Operation.EXISTS,
+        Operation.VALUE_GET,
+        Operation.VALUE_GET_MANY,
+        Operation.VALUE_EXISTS,
+        Operation.VALUE_KEYS,
+        Operation.VALUE_SIZE,
     }
-)  # fmt: skip
+)
 
 
 class ReadParameter(NamedTuple):
-    """What one parameter of a method was read as: `sign` and `field` where it is compared with one."""
+    """What one parameter of a method was read as: `sign` and `field` where it is compared with
+    one.
+    """
 
     name: str
     role: Role
@@ -152,7 +162,11 @@ class ReadParameter(NamedTuple):
     sign: str = ""
 
     def __str__(self) -> str:
-        return f"{self.field} {self.sign} :{self.name}" if self.field else f"{self.role.value} :{self.name}"
+        return (
+            f"{self.field} {self.sign} :{self.name}"
+            if self.field
+            else f"{self.role.value} :{self.name}"
+        )
 
     def read(self) -> ReadParameter:
         """Itself: it is data already."""
@@ -160,7 +174,9 @@ class ReadParameter(NamedTuple):
 
 
 class Part(Protocol):
-    """One parameter of a reading: its role, and when somebody asks, the field that it is compared with."""
+    """One parameter of a reading: its role, and when somebody asks, the field that it is compared
+    with.
+    """
 
     @property
     def name(self) -> str:
@@ -216,7 +232,9 @@ class Unread(NamedTuple):
 
     why: str
     is_operation: bool = True
-    """Whether it looks like a store operation all the same: then not even a promised None is obvious."""
+    """Whether it looks like a store operation all the same: then not even a promised None is
+    obvious.
+    """
 
 
 class NotCertain(Exception):
@@ -230,7 +248,9 @@ def honoured(reading: Reading, promised: Promised, method: str) -> Reading | Unr
         if part.role not in honours.roles:
             return Unread(f"{method!r} is not read with a {part.name!r}")
     if honours.promises is not None and promised not in honours.promises:
-        wanted = " or ".join(one.value for one in Promised if one in honours.promises and one is not Promised.UNKNOWN)
+        wanted = " or ".join(
+            one.value for one in Promised if one in honours.promises and one is not Promised.UNKNOWN
+        )
         return Unread(f"{method!r} is read where it promises {wanted}")
     return reading
 
@@ -254,10 +274,11 @@ class Access:
         self._call = call
 
     def did(self, statement: Any) -> None:
-        """Note the statement that the call came to; it is turned into text only when somebody looks.
+        """Note the statement that the call came to; it is turned into text only when somebody
+        looks.
 
         Args:
-            statement: a query, or a function that gives the text. It holds on to no `Access`: that would be a circle,
-                which only the collector could undo.
+            statement: a query, or a function that gives the text. It holds on to no `Access`: that
+                would be a circle, which only the collector could undo.
         """
         self._call.note = statement

@@ -1,4 +1,6 @@
-"""Reading one method: the readers are asked one after the other, and the first that knows it decides."""
+"""Reading one method: the readers are asked one after the other, and the first that knows it
+decides.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,17 @@ from urnshelf.readings.operations import Reading, ReadParameter, Role, Unread, h
 from urnshelf.readings.parameters import PAGING, condition_maker, read_condition
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.units import is_unit_of_work, read_unit
-from urnshelf.readings.verbs import ADDS, COUNTS, LOOK_UPS, QUESTIONS, REMOVES, SAVES, UPDATES, VERBS, verb_of
+from urnshelf.readings.verbs import (
+    ADDS,
+    COUNTS,
+    LOOK_UPS,
+    QUESTIONS,
+    REMOVES,
+    SAVES,
+    UPDATES,
+    VERBS,
+    verb_of,
+)
 from urnshelf.readings.writes import given_as, read_removal, read_setter, read_write
 from urnshelf.store.definition import Definition
 
@@ -36,12 +48,18 @@ def _no_method(subject: Subject) -> Unread | None:
 def _unknown(subject: Subject) -> Unread:
     if isinstance(subject.name, str) and subject.words[0] in VERBS:
         return Unread(subject.name)
-    return Unread(f"the verb {subject.words[0]!r} is not one that is read", is_operation=_changes_records(subject))
+    return Unread(
+        f"the verb {subject.words[0]!r} is not one that is read",
+        is_operation=_changes_records(subject),
+    )
 
 
 _ANY: frozenset[str] = frozenset()
 READERS = (
-    Reader(frozenset({"enter", "aenter", "begin", "start", "exit", "aexit", "commit", "rollback"}), read_unit),
+    Reader(
+        frozenset({"enter", "aenter", "begin", "start", "exit", "aexit", "commit", "rollback"}),
+        read_unit,
+    ),
     Reader(_ANY, read_key_value),
     Reader(_ANY, _no_method),
     Reader(frozenset({"set", "mark", "change"}), read_setter),
@@ -51,7 +69,9 @@ READERS = (
     Reader(LOOK_UPS, read_look_up),
     Reader(_ANY, _unknown),
 )
-"""Who is asked, in order: each gives a reading, or why the method is not read, or None where it is not its business."""
+"""Who is asked, in order: each gives a reading, or why the method is not read, or None where it is
+not its business.
+"""
 
 
 @remembered
@@ -74,16 +94,26 @@ def read(member: Member, interface: Interface, definition: Definition | None) ->
     verb = subject.words[0]
     is_told = definition is None or (verb in VERBS and subject.words[-1] not in QUESTIONS)
     for reader in READERS:
-        if reader.verbs and verb not in reader.verbs and (is_told or subject.verb not in reader.verbs):
+        if (
+            reader.verbs
+            and verb not in reader.verbs
+            and (is_told or subject.verb not in reader.verbs)
+        ):
             continue
         found = reader.read(subject)
         if found is not None:
-            return honoured(found, subject.result.kind, member.name) if isinstance(found, Reading) else found
+            return (
+                honoured(found, subject.result.kind, member.name)
+                if isinstance(found, Reading)
+                else found
+            )
     raise AssertionError("the last reader always decides")
 
 
 def roles_of(member: Member, definition: Definition | None) -> tuple[ReadParameter, ...]:
-    """What the parameters of a method stand for, whatever the method does: for those that are taught."""
+    """What the parameters of a method stand for, whatever the method does: for those that are
+    taught.
+    """
     if definition is None:
         return tuple(ReadParameter(name, Role.OTHER) for name in member.parameters)
     about = entity(definition)
@@ -102,11 +132,16 @@ def _role_of(name: str, member: Member, about: Entity) -> ReadParameter:
 
 
 def _changes_records(subject: Subject) -> bool:
-    """Whether a method of a repository is given a record or a key: then to do nothing would be a lie."""
+    """Whether a method of a repository is given a record or a key: then to do nothing would be a
+    lie.
+    """
     about = subject.about
-    if not any(verb_of(name) in VERBS for name in subject.interface.members if not name.startswith("_")):
+    if not any(
+        verb_of(name) in VERBS for name in subject.interface.members if not name.startswith("_")
+    ):
         return False
     nodes = subject.member.parameter_nodes.items()
     return any(
-        node.bare is about.record_type or item_record(node) is not None or about.is_key(name) for name, node in nodes
+        node.bare is about.record_type or item_record(node) is not None or about.is_key(name)
+        for name, node in nodes
     )

@@ -40,7 +40,11 @@ def result_of(node: Node) -> Result:
     found = _TELLERS.get(node.kind, _other)(node)
     if not node.optional or found.kind is Promised.OTHER:
         return found
-    return found._replace(kind=Promised.ONE_OR_NONE) if found.kind is Promised.ONE else Result(Promised.OTHER)
+    return (
+        found._replace(kind=Promised.ONE_OR_NONE)
+        if found.kind is Promised.ONE
+        else Result(Promised.OTHER)
+    )
 
 
 def _other(node: Node) -> Result:
@@ -58,12 +62,21 @@ def _unknown(node: Node) -> Result:
 def _one(node: Node) -> Result:
     if node.bare is bool or node.bare is int:
         return Result(Promised.BOOL if node.bare is bool else Promised.INT, node=node)
-    return Result(Promised.ONE, node.bare) if is_record_type(node.bare) else Result(Promised.OTHER, node=node)
+    return (
+        Result(Promised.ONE, node.bare)
+        if is_record_type(node.bare)
+        else Result(Promised.OTHER, node=node)
+    )
 
 
 def _many(node: Node) -> Result:
     args = node.args
-    if args and args[0].kind is Kind.CLASS and not args[0].optional and is_record_type(args[0].bare):
+    if (
+        args
+        and args[0].kind is Kind.CLASS
+        and not args[0].optional
+        and is_record_type(args[0].bare)
+    ):
         return Result(Promised.MANY, args[0].bare, _COLLECTORS.get(node.origin, list))
     item = result_of(args[0]) if args else None
     if item is None or item.kind is not Promised.ONE:

@@ -47,7 +47,8 @@ class Lesson:
         wrong = None if promise.stream else misfit(reply, promise.node)
         if wrong is not None:
             raise ReplyRefused(
-                f"{call.target.name} promises {promise.name}, but {self} gave {show(reply, 60)}: {wrong}"
+                f"{call.target.name} promises {promise.name}, but {self} gave {show(reply, 60)}: "
+                f"{wrong}"
             )
         return keep(reply)
 
@@ -90,19 +91,27 @@ class Lessons:
         """
         if not callable(function):
             raise CueRefused(
-                f"teach(…) decorates a function of the shelf and the call's arguments, not {show(function)}"
+                "teach(…) decorates a function of the shelf and the call's arguments, not "
+                f"{show(function)}"
             )
         lesson = Lesson(function, shelf)
         self.some = True
         if state_of(getattr(method, "__self__", None)) is not None:
             target = target_of(method, "teach")
-            _check_parameters(target.name, list(target.member.signature.parameters.values()), function)
+            _check_parameters(
+                target.name, list(target.member.signature.parameters.values()), function
+            )
             self._by_target[target] = lesson
             return
         code = _code_of(method)
         if not inspect.isfunction(code):
-            raise CueRefused(f"teach() takes a method of an interface, such as BerthRepository.get, not {show(method)}")
-        _check_parameters(code.__qualname__, list(inspect.signature(code).parameters.values())[1:], function)
+            raise CueRefused(
+                "teach() takes a method of an interface, such as BerthRepository.get, not "
+                f"{show(method)}"
+            )
+        _check_parameters(
+            code.__qualname__, list(inspect.signature(code).parameters.values())[1:], function
+        )
         self._by_function[code] = lesson
 
 
@@ -112,7 +121,9 @@ def _code_of(method: Any) -> Any:
     return inspect.unwrap(method) if callable(method) else method
 
 
-def _check_parameters(name: str, wanted: list[inspect.Parameter], function: Callable[..., Any]) -> None:
+def _check_parameters(
+    name: str, wanted: list[inspect.Parameter], function: Callable[..., Any]
+) -> None:
     args = [None, *(None for p in wanted if p.kind in (p.POSITIONAL_ONLY, p.POSITIONAL_OR_KEYWORD))]
     kwargs = {p.name: None for p in wanted if p.kind is p.KEYWORD_ONLY}
     try:
@@ -120,6 +131,7 @@ def _check_parameters(name: str, wanted: list[inspect.Parameter], function: Call
     except TypeError as why:
         told = ", ".join(["shelf", *(p.name for p in wanted)])
         raise CueRefused(
-            f"teach({name}): {getattr(function, '__name__', function)} cannot be called with the shelf and the "
+            f"teach({name}): {getattr(function, '__name__', function)} cannot be called with the "
+            "shelf and the "
             f"method's arguments: {why}\n  it needs the parameters   ({told})"
         ) from None

@@ -1,4 +1,6 @@
-"""Readings of units of work: what their own repositories wrote is kept by a commit, and undone without one."""
+"""Readings of units of work: what their own repositories wrote is kept by a commit, and undone
+without one.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +37,11 @@ def is_unit_of_work(interface: Interface) -> bool:
 def read_unit(subject: Subject) -> Reading | Unread | None:
     """What a method of a unit of work does; None for one that is no unit's."""
     member = subject.member
-    if member.name not in MEANINGS or member.kind == "attribute" or not is_unit_of_work(subject.interface):
+    if (
+        member.name not in MEANINGS
+        or member.kind == "attribute"
+        or not is_unit_of_work(subject.interface)
+    ):
         return None
     if member.name not in _LEAVE and member.parameters:
         return Unread(f"the parameter {member.parameters[0]!r} is not accounted for")
@@ -80,8 +86,10 @@ class Units:
             shared = [getattr(form, "__name__", str(form)) for form in unit.own & own]
             if unit.state is state or shared:
                 raise UnitRefused(
-                    f"{state.label} was entered while {unit.state.label} is open, and both write through "
-                    f"{' and '.join(sorted(shared)) or 'the same repositories'}: leave the first one before"
+                    f"{state.label} was entered while {unit.state.label} is open, and both write "
+                    "through "
+                    f"{' and '.join(sorted(shared)) or 'the same repositories'}: leave the first "
+                    "one before"
                 )
         self.open.append(OpenUnit(state, own, self._journal.savepoint().position))
         return state.fake
@@ -105,7 +113,9 @@ class Units:
         for unit in self.open:
             if unit.state is state:
                 return unit
-        raise UnitRefused(f"{state.label} cannot {verb}: it was not entered; use it in a with block, or begin it")
+        raise UnitRefused(
+            f"{state.label} cannot {verb}: it was not entered; use it in a with block, or begin it"
+        )
 
 
 _WORK = {
@@ -119,4 +129,6 @@ _WORK = {
 @remembered
 def repositories_of(interface: Interface) -> frozenset[Any]:
     """The types of the unit's attributes and properties."""
-    return frozenset(m.promise.node.bare for m in interface.members.values() if m.kind == "attribute")
+    return frozenset(
+        m.promise.node.bare for m in interface.members.values() if m.kind == "attribute"
+    )

@@ -6,8 +6,8 @@ from urnshelf.records.description import snake_case
 
 LOOK_UPS = frozenset(
     """
-    get find load fetch list all by read retrieve lookup search query select filter stream iter iterate scan one first
-    many page paginate match matching
+    get find load fetch list all by read retrieve lookup search query select filter stream iter
+    iterate scan one first many page paginate match matching
     """.split()
 )
 ADDS = frozenset({"add", "create", "insert"})

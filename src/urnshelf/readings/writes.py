@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from inspect import Parameter
 from typing import Any
 
@@ -32,21 +33,29 @@ from urnshelf.types.nodes import Kind, Node
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _CHANGES = frozenset(
-    {"changes", "values", "data", "fields", "updates", "kwargs", "attrs", "attributes", "payload", "row"}
+    "changes values data fields updates kwargs attrs attributes payload row".split()
 )
 Store = Callable[[View[Any], Any], Any]
 
 
 def read_write(subject: Subject) -> Reading | Unread | None:
     """A method that adds, saves or updates."""
-    member, about, name, result, verb = subject.member, subject.about, subject.name, subject.result, subject.verb
+    member, about, name, result, verb = (
+        subject.member,
+        subject.about,
+        subject.name,
+        subject.result,
+        subject.verb,
+    )
     set_field = _set_field(member, about, verb)
     if set_field is not None:
         return set_field
     if isinstance(name, str):
         return Unread(name)
     if name.flags or name.order or name.is_first:
-        return Unread(f"{member.name!r} says more than that it stores a {about.record_type.__name__}")
+        return Unread(
+            f"{member.name!r} says more than that it stores a {about.record_type.__name__}"
+        )
     given = _given(member, about)
     first = given[0].role if given else Role.OTHER
     if first in (Role.RECORD, Role.RECORDS) and len(given) == 1 and not name.by:
@@ -60,7 +69,10 @@ def read_write(subject: Subject) -> Reading | Unread | None:
         return _changes_reading(member, given, about, result)
     if first in (Role.RECORD, Role.RECORDS) and len(given) > 1:
         return Unread(f"the parameter {given[1].name!r} is not accounted for")
-    return Unread(f"{verb!r} is read with one {about.record_type.__name__}, with several, or with values of its fields")
+    return Unread(
+        f"{verb!r} is read with one {about.record_type.__name__}, with several, or with values of "
+        "its fields"
+    )
 
 
 def read_setter(subject: Subject) -> Reading | Unread | None:
@@ -70,7 +82,13 @@ def read_setter(subject: Subject) -> Reading | Unread | None:
 
 def read_removal(subject: Subject) -> Reading | Unread | None:
     """A method that removes."""
-    member, about, name, result, verb = subject.member, subject.about, subject.name, subject.result, subject.verb
+    member, about, name, result, verb = (
+        subject.member,
+        subject.about,
+        subject.name,
+        subject.result,
+        subject.verb,
+    )
     if isinstance(name, str):
         return Unread(name)
     if result.kind in (Promised.MANY, Promised.OTHER, Promised.PAGE, Promised.BY_KEY):
@@ -86,7 +104,7 @@ def read_removal(subject: Subject) -> Reading | Unread | None:
     return _removal_of_many(member, about, name, result, verb)
 
 
-# --- what is given ----------------------------------------------------------------------------------------------------
+# --- what is given --------------------------------------------------------------------------------
 
 
 def _given(member: Member, about: Entity) -> tuple[ReadParameter, ...]:
@@ -96,13 +114,17 @@ def _given(member: Member, about: Entity) -> tuple[ReadParameter, ...]:
 
 
 def given_as(parameter: Parameter, node: Node, about: Entity) -> ReadParameter:
-    """What an argument is: a record, several, a key, values of fields, one field, or nothing that is known."""
+    """What an argument is: a record, several, a key, values of fields, one field, or nothing that
+    is known.
+    """
     name = parameter.name
     role = _role(parameter, node, about)
     if role is Role.OTHER and name in about.fields:
         return ReadParameter(name, Role.FIELD, name, "=")
     is_key = role is Role.KEY and len(about.key_fields) == 1
-    return ReadParameter(name, role, about.key_fields[0], "=") if is_key else ReadParameter(name, role)
+    return (
+        ReadParameter(name, role, about.key_fields[0], "=") if is_key else ReadParameter(name, role)
+    )
 
 
 def _role(parameter: Parameter, node: Node, about: Entity) -> Role:
@@ -118,7 +140,9 @@ def _role(parameter: Parameter, node: Node, about: Entity) -> Role:
             return Role.RECORDS
     if about.is_key(parameter.name) and not several:
         return Role.KEY
-    is_values = is_row_type(node) or node.kind is Kind.TYPED_DICT or parameter.kind is Parameter.VAR_KEYWORD
+    is_values = (
+        is_row_type(node) or node.kind is Kind.TYPED_DICT or parameter.kind is Parameter.VAR_KEYWORD
+    )
     return Role.VALUES if is_values else Role.OTHER
 
 
@@ -141,26 +165,40 @@ def _record_of(about: Entity, values: dict[str, Any]) -> Any:
     try:
         return about.described.build(values)
     except TypeError as why:
-        raise NotCertain(f"no {about.record_type.__name__} can be made of these values: {why}") from None
+        raise NotCertain(
+            f"no {about.record_type.__name__} can be made of these values: {why}"
+        ) from None
 
 
 def _set_field(member: Member, about: Entity, verb: str) -> Reading | Unread | None:
-    """One field of one record is set: `set_owner(vessel_id, owner)`, `update_owner(vessel_id, owner)`."""
+    """One field of one record is set: `set_owner(vessel_id, owner)`, `update_owner(vessel_id,
+    owner)`.
+    """
     field = snake_case(member.name).removeprefix(f"{verb}_")
     path = field if field in about.fields else field.removeprefix(f"{about.name}_")
-    if path not in about.fields or len(member.parameters) != 2 or not about.is_key(member.parameters[0]):
+    if (
+        path not in about.fields
+        or len(member.parameters) != 2
+        or not about.is_key(member.parameters[0])
+    ):
         return None
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         return _change(access, values[0], {path: values[1]}, result_of(member.promise.node))
 
     key, value = member.parameters
-    parameters = (ReadParameter(key, Role.KEY, path_of_key(about), "="), ReadParameter(value, Role.FIELD, path, "="))
+    parameters = (
+        ReadParameter(key, Role.KEY, path_of_key(about), "="),
+        ReadParameter(value, Role.FIELD, path, "="),
+    )
     return Reading(
         about.record_type,
         Operation.CHANGE,
         parameters,
-        lambda: f"UPDATE {identifier(about.table_name)} SET {identifier(path)} = :{value} WHERE {_by_key(about, key)}",
+        lambda: (
+            f"UPDATE {identifier(about.table_name)} SET {identifier(path)} = :{value} WHERE "
+            f"{_by_key(about, key)}"
+        ),
         answer,
     )
 
@@ -170,10 +208,12 @@ def path_of_key(about: Entity) -> str:
     return about.key_fields[0] if len(about.key_fields) == 1 else ""
 
 
-# --- storing ----------------------------------------------------------------------------------------------------------
+# --- storing --------------------------------------------------------------------------------------
 
 
-def _stored_reading(verb: str, given: tuple[ReadParameter, ...], about: Entity, result: Result) -> Reading | Unread:
+def _stored_reading(
+    verb: str, given: tuple[ReadParameter, ...], about: Entity, result: Result
+) -> Reading | Unread:
     reply = _reply_of_storing(result, given[0].role, about)
     if reply is None:
         return Unread(f"{verb!r} is read where it promises the record, its key or None")
@@ -215,9 +255,16 @@ def _made_reading(
         return reply(table, [stored])
 
     fields = tuple(
-        one if one.role is Role.VALUES else ReadParameter(one.name, Role.FIELD, one.name, "=") for one in given
+        one if one.role is Role.VALUES else ReadParameter(one.name, Role.FIELD, one.name, "=")
+        for one in given
     )
-    return Reading(about.record_type, Operation.MAKE, fields, lambda: f"{_verb_text(verb, about)} VALUES (…)", answer)
+    return Reading(
+        about.record_type,
+        Operation.MAKE,
+        fields,
+        lambda: f"{_verb_text(verb, about)} VALUES (…)",
+        answer,
+    )
 
 
 _OPERATIONS = {
@@ -242,7 +289,9 @@ def _update(table: View[Any], record: Any) -> Any:
     return table.save(record)
 
 
-def _reply_of_storing(result: Result, role: Role, about: Entity) -> Callable[[View[Any], list[Any]], Any] | None:
+def _reply_of_storing(
+    result: Result, role: Role, about: Entity
+) -> Callable[[View[Any], list[Any]], Any] | None:
     if result.kind is Promised.NONE:
         return lambda table, stored: None
     if role is Role.RECORDS:
@@ -252,24 +301,32 @@ def _reply_of_storing(result: Result, role: Role, about: Entity) -> Callable[[Vi
     if result.kind in (Promised.ONE, Promised.ONE_OR_NONE, Promised.UNKNOWN):
         return lambda table, stored: row_of(stored[0]) if result.as_row else stored[0]
     key = about.node_of(path_of_key(about))
-    is_key = key.is_known and result.node is not None and not result.node.optional and result.node.bare == key.bare
+    is_key = (
+        key.is_known
+        and result.node is not None
+        and not result.node.optional
+        and result.node.bare == key.bare
+    )
     if result.kind is Promised.INT or (result.kind is Promised.OTHER and is_key):
         return lambda table, stored: table.key_of(stored[0])
     return None
 
 
-# --- changing ---------------------------------------------------------------------------------------------------------
+# --- changing -------------------------------------------------------------------------------------
 
 
 def _changes_reading(
     member: Member, given: tuple[ReadParameter, ...], about: Entity, result: Result
 ) -> Reading | Unread:
     rest = list(member.signature.parameters.values())[1:]
-    if len(rest) == 1 and (given[1].role is Role.VALUES or _is_changes(rest[0], member.parameter_nodes[rest[0].name])):
-        take: Callable[[tuple[Any, ...]], dict[str, Any]] = lambda values: dict(row_of(values[1]))  # noqa: E731
+    take: Callable[[tuple[Any, ...]], dict[str, Any]]
+    if len(rest) == 1 and (
+        given[1].role is Role.VALUES or _is_changes(rest[0], member.parameter_nodes[rest[0].name])
+    ):
+        take = _given_as_values
         changes: tuple[ReadParameter, ...] = (ReadParameter(rest[0].name, Role.VALUES),)
     elif all(p.name in about.fields for p in rest):
-        take = lambda values: {p.name: v for p, v in zip(rest, values[1:], strict=True) if not _left_out(p, v)}  # noqa: E731
+        take = partial(_given_by_field, rest)
         changes = tuple(ReadParameter(p.name, Role.FIELD, p.name, "=") for p in rest)
     else:
         unknown = next((p.name for p in rest if p.name not in about.fields), "")
@@ -288,6 +345,15 @@ def _changes_reading(
         lambda: f"UPDATE {identifier(about.table_name)} SET … WHERE {_by_key(about, key)}",
         answer,
     )
+
+
+def _given_as_values(values: tuple[Any, ...]) -> dict[str, Any]:
+    return dict(row_of(values[1]))
+
+
+def _given_by_field(rest: list[Parameter], values: tuple[Any, ...]) -> dict[str, Any]:
+    pairs = zip(rest, values[1:], strict=True)
+    return {p.name: value for p, value in pairs if not _left_out(p, value)}
 
 
 def _is_changes(parameter: Parameter, node: Node) -> bool:
@@ -313,20 +379,33 @@ def _change(access: Access, key: Any, changes: dict[str, Any], result: Result) -
     return row_of(stored) if result.as_row else stored
 
 
-_REPLIES_OF_NOTHING: dict[Promised, Any] = {Promised.BOOL: False, Promised.INT: 0, Promised.ONE_OR_NONE: None}
-_REPLIES_OF_CHANGE: dict[Promised, Any] = {Promised.NONE: None, Promised.BOOL: True, Promised.INT: 1}
+_REPLIES_OF_NOTHING: dict[Promised, Any] = {
+    Promised.BOOL: False,
+    Promised.INT: 0,
+    Promised.ONE_OR_NONE: None,
+}
+_REPLIES_OF_CHANGE: dict[Promised, Any] = {
+    Promised.NONE: None,
+    Promised.BOOL: True,
+    Promised.INT: 1,
+}
 
 
-# --- removing ---------------------------------------------------------------------------------------------------------
+# --- removing -------------------------------------------------------------------------------------
 
 
 def _removal(
-    about: Entity, result: Result, given: tuple[ReadParameter, ...], key_of: Callable[[View[Any], Any], Any]
+    about: Entity,
+    result: Result,
+    given: tuple[ReadParameter, ...],
+    key_of: Callable[[View[Any], Any], Any],
 ) -> Reading:
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         table = access.table
         key = key_of(table, values[0])
-        access.did(lambda: f"DELETE FROM {identifier(table.table_name)} WHERE {_key_text(table, key)}")
+        access.did(
+            lambda: f"DELETE FROM {identifier(table.table_name)} WHERE {_key_text(table, key)}"
+        )
         record = table.find(key)
         return _reply_of_removal(table, key, record, table.remove(key), result.kind)
 
@@ -348,11 +427,15 @@ def _reply_of_removal(table: View[Any], key: Any, record: Any, gone: bool, kind:
     if gone:
         return True if kind is Promised.UNKNOWN else None
     if kind is Promised.UNKNOWN:
-        raise NotCertain(f"no {table.name} has this key, and with no promised type it is not certain what then")
+        raise NotCertain(
+            f"no {table.name} has this key, and with no promised type it is not certain what then"
+        )
     raise table.missing_error(key)
 
 
-def _removals_by_record(about: Entity, result: Result, given: tuple[ReadParameter, ...]) -> Reading | Unread:
+def _removals_by_record(
+    about: Entity, result: Result, given: tuple[ReadParameter, ...]
+) -> Reading | Unread:
     if result.kind not in (Promised.NONE, Promised.INT, Promised.UNKNOWN):
         return Unread("removing several is read where it promises None or their number")
 
@@ -372,18 +455,28 @@ def _removals_by_record(about: Entity, result: Result, given: tuple[ReadParamete
     )
 
 
-def _removal_of_many(member: Member, about: Entity, name: Name, result: Result, verb: str) -> Reading | Unread:
-    """`delete_by_harbour(harbour)`, `delete_all()`: it removes what a look-up of that name would find."""
+def _removal_of_many(
+    member: Member, about: Entity, name: Name, result: Result, verb: str
+) -> Reading | Unread:
+    """`delete_by_harbour(harbour)`, `delete_all()`: it removes what a look-up of that name would
+    find.
+    """
     if result.kind not in (Promised.NONE, Promised.INT, Promised.BOOL):
         return Unread(f"{verb!r} of several is read where it promises None, bool or their number")
-    says_which = bool(name.by or name.flags or (name.many and member.name != verb) or verb not in REMOVES)
+    says_which = bool(
+        name.by or name.flags or (name.many and member.name != verb) or verb not in REMOVES
+    )
     wanted = wanted_by(member, about, name)
     if isinstance(wanted, str):
         return Unread(wanted)
     if not says_which and not (wanted.parts and _has_many_keys(member, about)):
         given = member.parameters[0] if member.parameters else None
         record = about.record_type.__name__
-        return Unread(f"the parameter {given!r} is not the key of {record}" if given else "it says not which to remove")
+        return Unread(
+            f"the parameter {given!r} is not the key of {record}"
+            if given
+            else "it says not which to remove"
+        )
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         query = wanted.query(access.table, values)
@@ -408,11 +501,13 @@ def _has_many_keys(member: Member, about: Entity) -> bool:
     }
 
 
-# --- as SQL -----------------------------------------------------------------------------------------------------------
+# --- as SQL ---------------------------------------------------------------------------------------
 
 
 def _verb_text(verb: str, about: Entity) -> str:
-    return f"{'INSERT' if verb in ADDS else 'INSERT OR REPLACE'} INTO {identifier(about.table_name)}"
+    return (
+        f"{'INSERT' if verb in ADDS else 'INSERT OR REPLACE'} INTO {identifier(about.table_name)}"
+    )
 
 
 def _insertion(verb: str, table: View[Any], record: Any) -> str:
@@ -427,20 +522,26 @@ def _insertion(verb: str, table: View[Any], record: Any) -> str:
 
 def _update_text(table: View[Any], key: Any, values: dict[str, Any]) -> str:
     told = zip(values, _told_values(table, values), strict=True)
-    sets = ", ".join(f"{identifier(field)} = {text}" for field, text in told if field not in table.key_fields)
+    sets = ", ".join(
+        f"{identifier(field)} = {text}" for field, text in told if field not in table.key_fields
+    )
     return f"UPDATE {identifier(table.table_name)} SET {sets} WHERE {_key_text(table, key)}"
 
 
 def _told_values(table: View[Any], values: dict[str, Any]) -> list[str]:
     """The values as SQL; those that are not to be shown as placeholders."""
     hidden = table.described.hidden
-    return [literal(Placeholder(name) if name in hidden else value) for name, value in values.items()]
+    return [
+        literal(Placeholder(name) if name in hidden else value) for name, value in values.items()
+    ]
 
 
 def _key_text(table: View[Any], key: Any) -> str:
     fields = table.key_fields or ("key",)
     values = key if isinstance(key, tuple) and len(fields) > 1 else (key,)
-    return " AND ".join(f"{identifier(f)} = {literal(v)}" for f, v in zip(fields, values, strict=False))
+    return " AND ".join(
+        f"{identifier(f)} = {literal(v)}" for f, v in zip(fields, values, strict=False)
+    )
 
 
 def _removal_text(table: View[Any], keys: list[Any]) -> str:

@@ -1,7 +1,9 @@
-"""The one codec: values as JSON and as the cells of a table, and back exactly as they were, by their fields' types.
+"""The one codec: values as JSON and as the cells of a table, and back exactly as they were, by
+their fields' types.
 
-A value that is not of its field's type, and one in a field that allows several types, carries its type's name:
-`{"urnshelf": "Decimal", "text": "1.50"}`, or for a value with parts `{"urnshelf": "set", "data": [1, 2]}`.
+A value that is not of its field's type, and one in a field that allows several types, carries its
+type's name: `{"urnshelf": "Decimal", "text": "1.50"}`, or for a value with parts `{"urnshelf":
+"set", "data": [1, 2]}`.
 """
 
 from __future__ import annotations
@@ -88,7 +90,9 @@ def record_from_json(data: Any, description: Description) -> Any:
         raise Unfit(f"a record is a JSON object, not {show(data, 60)}")
     for name in data:
         if name not in description.fields:
-            raise Unfit(f"there is no such field; the fields are {', '.join(description.names)}", name)
+            raise Unfit(
+                f"there is no such field; the fields are {', '.join(description.names)}", name
+            )
     values = {}
     for name, field in description.fields.items():
         if name not in data:
@@ -110,17 +114,18 @@ def restored(description: Description, values: dict[str, Any]) -> Any:
         raise Unfit(f"no {description.name} can be made of it: {why}") from None
 
 
-# --- cells ------------------------------------------------------------------------------------------------------------
+# --- cells ----------------------------------------------------------------------------------------
 
 ABSENT = "<absent>"
 """The cell of a key that a typed dictionary does not have."""
 
 
 def to_cell(data: Any, node: Node) -> str:
-    """JSON data as a cell of a table: None is empty; a text stands as it is, but in quotes where it could be mistaken.
+    """JSON data as a cell of a table: None is empty; a text stands as it is, but in quotes where it
+    could be mistaken.
 
-    >>> to_cell("B-01", node_of(str)), to_cell("", node_of(str)), to_cell([1, 2], node_of(list[int]))
-    ('B-01', '""', '[1, 2]')
+    >>> to_cell("B-01", node_of(str)), to_cell("", node_of(str)), to_cell([1], node_of(list[int]))
+    ('B-01', '""', '[1]')
     """
     import json  # only files pay for it
 
@@ -132,7 +137,9 @@ def to_cell(data: Any, node: Node) -> str:
 
 
 def from_cell(cell: str, node: Node) -> Any:
-    """The JSON data of a cell; raises json.JSONDecodeError for one that is neither a text nor JSON."""
+    """The JSON data of a cell; raises json.JSONDecodeError for one that is neither a text nor
+    JSON.
+    """
     import json
 
     if not cell:
@@ -147,7 +154,7 @@ def is_text(node: Node) -> bool:
     return node.bare is str or scalar_of(node.bare) is not None
 
 
-# --- values that are of their type ------------------------------------------------------------------------------------
+# --- values that are of their type ----------------------------------------------------------------
 
 
 def _value_to_json(value: Any, node: Node) -> Any:
@@ -163,15 +170,22 @@ def _value_to_json(value: Any, node: Node) -> Any:
     if is_of_pydantic(type(value)):  # an address or a secret: the model makes it again of its text
         return value.get_secret_value() if hasattr(value, "get_secret_value") else str(value)
     if isinstance(value, (list, tuple, deque)) and describe(type(value)) is None:
-        return [to_json(one, part) for one, part in zip(value, _part_nodes(node, len(value)), strict=True)]
+        return [
+            to_json(one, part)
+            for one, part in zip(value, _part_nodes(node, len(value)), strict=True)
+        ]
     if isinstance(value, (set, frozenset)):
         return _in_order([to_json(one, node.item) for one in value])
     description = _record_description(value, node)
     if description is not None:
         return record_to_json(value, description)
     if isinstance(value, abc.Mapping):
-        return _mapping_to_json(value, *(node.args if len(node.args) == 2 else (ANYTHING, ANYTHING)))
-    raise Unfit(f"{show(value, 60)} is a {type(value).__name__}, and such values cannot be kept in a file")
+        return _mapping_to_json(
+            value, *(node.args if len(node.args) == 2 else (ANYTHING, ANYTHING))
+        )
+    raise Unfit(
+        f"{show(value, 60)} is a {type(value).__name__}, and such values cannot be kept in a file"
+    )
 
 
 def _in_order(items: list[Any]) -> list[Any]:
@@ -193,7 +207,9 @@ def _record_description(value: Any, node: Node) -> Description | None:
 
 
 def is_of_pydantic(form: Any) -> bool:
-    """Whether a type is one of pydantic's own, of which only its models know how to make a value."""
+    """Whether a type is one of pydantic's own, of which only its models know how to make a
+    value.
+    """
     return getattr(form, "__module__", "").partition(".")[0].startswith("pydantic")
 
 
@@ -237,7 +253,9 @@ def _items_from_json(data: Any, node: Node) -> Any:
         raise Unfit(f"{show(data, 60)} is no list")
     if node.kind is Kind.TUPLE and len(node.args) != len(data):
         raise Unfit(f"{len(node.args)} items are wanted, not {len(data)}")
-    items = [from_json(one, part) for one, part in zip(data, _part_nodes(node, len(data)), strict=True)]
+    items = [
+        from_json(one, part) for one, part in zip(data, _part_nodes(node, len(data)), strict=True)
+    ]
     return ITEM_TYPES[node.origin](items)
 
 
@@ -245,7 +263,9 @@ def _mapping_from_json(data: Any, node: Node) -> Any:
     key, item = node.args if len(node.args) == 2 else (ANYTHING, ANYTHING)
     if isinstance(data, dict):
         return {name: from_json(one, item) for name, one in data.items()}
-    if not isinstance(data, list) or not all(isinstance(pair, list) and len(pair) == 2 for pair in data):
+    if not isinstance(data, list) or not all(
+        isinstance(pair, list) and len(pair) == 2 for pair in data
+    ):
         raise Unfit(f"{show(data, 60)} is no mapping")
     return {from_json(name, key): from_json(one, item) for name, one in data}
 
@@ -271,7 +291,7 @@ def _read(read: Callable[[str], Any], text: str, name: str) -> Any:
         raise Unfit(f"{show(text, 60)} is no {name}: {why}") from None
 
 
-# --- values whose type the annotation does not tell -------------------------------------------------------------------
+# --- values whose type the annotation does not tell -----------------------------------------------
 
 
 def _open_to_json(value: Any, node: Node) -> Any:
@@ -289,12 +309,15 @@ def _open_to_json(value: Any, node: Node) -> Any:
     if scalar is not None or type(value) in (tuple, set, frozenset, dict, float, list, deque):
         return _tagged(value, _value_to_json(value, node_of(type(value))))
     raise Unfit(
-        f"{show(value, 60)} is a {type(value).__name__}, and the field's type does not tell how to read it again"
+        f"{show(value, 60)} is a {type(value).__name__}, and the field's type does not tell how to "
+        "read it again"
     )
 
 
 def _needs_its_name(value: Any, member: Node) -> bool:
-    """Whether the member of a union must be named: plain scalars are told apart by the names of their classes."""
+    """Whether the member of a union must be named: plain scalars are told apart by the names of
+    their classes.
+    """
     if isinstance(value, Enum) or member.args:
         return True
     return member.kind in (Kind.CLASS, Kind.TYPED_DICT) and description_of(member.bare) is not None
@@ -304,7 +327,9 @@ def _tagged(value: Any, data: Any) -> dict[str, Any]:
     return {TAG: type(value).__name__, "text" if isinstance(data, str) else "data": data}
 
 
-_TAGGED: dict[str, Any] = {cls.__name__: cls for cls in (*_NATIVE, tuple, set, frozenset, dict, float, list, deque)}
+_TAGGED: dict[str, Any] = {
+    cls.__name__: cls for cls in (*_NATIVE, tuple, set, frozenset, dict, float, list, deque)
+}
 
 
 def _untagged(data: dict[str, Any], node: Node) -> Any:

@@ -1,7 +1,7 @@
 """Copies of values: mutable containers and records are copied, everything else is shared.
 
-A copy is made empty first and filled afterwards, so that no depth and no circle is too much. What cannot be copied is
-shared: a call must never break because of what it was given.
+A copy is made empty first and filled afterwards, so that no depth and no circle is too much. What
+cannot be copied is shared: a call must never break because of what it was given.
 """
 
 from __future__ import annotations
@@ -22,7 +22,9 @@ _ALWAYS: tuple[type, ...] = (int, str, float, bool, bytes, complex, type(None), 
 
 
 class _PlainTypes(set[type]):
-    """Types that need no copy. A type found to need none joins them, so that it can be told quickly."""
+    """Types that need no copy. A type found to need none joins them, so that it can be told
+    quickly.
+    """
 
     def cache_clear(self) -> None:
         self.clear()
@@ -213,8 +215,12 @@ def _by_its_own_method(value: Any, _part: Part) -> tuple[Any, Fill | None]:
 
 
 def _of_subclass(value: Any, _part: Part) -> tuple[Any, Fill | None]:
-    """A class that inherits from a container: its attributes and its items, without its constructor."""
-    base: Any = next(base for base in (dict, list, set, bytearray, deque) if isinstance(value, base))
+    """A class that inherits from a container: its attributes and its items, without its
+    constructor.
+    """
+    base: Any = next(
+        base for base in (dict, list, set, bytearray, deque) if isinstance(value, base)
+    )
     copy: Any = base.__new__(type(value))
     return copy, _fill_subclass
 

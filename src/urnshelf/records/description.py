@@ -1,7 +1,9 @@
-"""The one description of a record type: its fields and key, and how its records are read, made, changed and copied.
+"""The one description of a record type: its fields and key, and how its records are read, made,
+changed and copied.
 
-Copies, equality, display, the ledger, the store, the urn, the readings and the files all ask it, and none of them looks
-at a class itself. Each library of records has its own file under `libraries`, which is all that knows of it.
+Copies, equality, display, the ledger, the store, the urn, the readings and the files all ask it,
+and none of them looks at a class itself. Each library of records has its own file under
+`libraries`, which is all that knows of it.
 """
 
 from __future__ import annotations
@@ -68,7 +70,8 @@ class Description:
 
     Args:
         form: the type as it was given, type arguments and all.
-        fields: in order; `fields` has those that the records keep, `given` those that the constructor takes.
+        fields: in order; `fields` has those that the records keep, `given` those that the
+            constructor takes.
         is_frozen: whether its records cannot be changed.
         has_plain_equality: whether two records are equal when their fields are.
     """
@@ -175,7 +178,9 @@ class Description:
         return self.origin(**self.by_key(values))
 
     def by_key(self, values: Mapping[str, Any]) -> dict[str, Any]:
-        """The values under the names that the constructor has for them; what it does not take is left out."""
+        """The values under the names that the constructor has for them; what it does not take is
+        left out.
+        """
         given = self.given
         return {given[name].key: value for name, value in values.items() if name in given}
 
@@ -239,7 +244,7 @@ class PlainClass(ByAttributes):
         return self.build(values)
 
 
-# --- which types are records ------------------------------------------------------------------------------------------
+# --- which types are records ----------------------------------------------------------------------
 
 _declared: WeakSet[type] = WeakSet()
 """Plain classes of which somebody said that they are records."""
@@ -248,7 +253,8 @@ _declared: WeakSet[type] = WeakSet()
 def describe(form: Any) -> Description | None:
     """The description of a record type; None for what is none.
 
-    A plain class is a record once it was declared one: it was defined or stocked, or a store operation speaks of it.
+    A plain class is a record once it was declared one: it was defined or stocked, or a store
+    operation speaks of it.
 
     Args:
         form: a class, or one with type arguments.
@@ -262,7 +268,12 @@ def describe(form: Any) -> Description | None:
 @remembered
 def _described(form: Any) -> Description | None:
     origin = get_origin(form) or form
-    if not isinstance(origin, type) or origin.__module__ in ("builtins", "datetime", "decimal", "uuid"):
+    if not isinstance(origin, type) or origin.__module__ in (
+        "builtins",
+        "datetime",
+        "decimal",
+        "uuid",
+    ):
         return None
     from urnshelf.records.libraries import recognisers
 
@@ -275,21 +286,31 @@ def _described(form: Any) -> Description | None:
 
 @remembered
 def plain_class(form: Any) -> Description | None:
-    """A class of no library described by its constructor; None where that does not tell its fields."""
+    """A class of no library described by its constructor; None where that does not tell its
+    fields.
+    """
     origin = get_origin(form) or form
     if not isinstance(origin, type) or not may_be_plain(origin):
         return None
     fields = _constructor_fields(form, origin)
-    return PlainClass(form, fields, has_plain_equality=has_own(origin, "__eq__", object)) if fields else None
+    return (
+        PlainClass(form, fields, has_plain_equality=has_own(origin, "__eq__", object))
+        if fields
+        else None
+    )
 
 
 def may_be_plain(cls: Any) -> bool:
-    """Whether a class could be a record of no library: one that is made by a constructor of its own."""
+    """Whether a class could be a record of no library: one that is made by a constructor of its
+    own.
+    """
     if inspect.getattr_static(cls, "__init__") is object.__init__ or inspect.isabstract(cls):
         return False
     if cls.__module__.partition(".")[0] in sys.stdlib_module_names - {"__main__"}:
         return False
-    return not getattr(cls, "_is_protocol", False) and not issubclass(cls, (BaseException, Enum, type))
+    return not getattr(cls, "_is_protocol", False) and not issubclass(
+        cls, (BaseException, Enum, type)
+    )
 
 
 def looks_like_record(cls: Any) -> bool:
@@ -297,15 +318,23 @@ def looks_like_record(cls: Any) -> bool:
 
     It has a key, and no public methods; of any other it must be said.
     """
-    if not isinstance(cls, type) or cls.__module__ in ("builtins", "typing") or not may_be_plain(cls):
+    if (
+        not isinstance(cls, type)
+        or cls.__module__ in ("builtins", "typing")
+        or not may_be_plain(cls)
+    ):
         return False
-    methods = [n for base in cls.__mro__[:-1] for n, v in vars(base).items() if inspect.isroutine(v)]
+    methods = [
+        n for base in cls.__mro__[:-1] for n, v in vars(base).items() if inspect.isroutine(v)
+    ]
     described = plain_class(cls) if all(name.startswith("_") for name in methods) else None
     return described is not None and bool(described.key)
 
 
 def declare(cls: type) -> None:
-    """Say that a plain class is a record; from now on it is copied, compared and shown as one, everywhere."""
+    """Say that a plain class is a record; from now on it is copied, compared and shown as one,
+    everywhere.
+    """
     if cls not in _declared and _described(cls) is None:
         _declared.add(cls)
         forget()
@@ -313,7 +342,9 @@ def declare(cls: type) -> None:
 
 def description_of(form: Any) -> Description | None:
     """The description of what somebody wants stored or drawn: a plain class will do, too."""
-    return describe(form) or (plain_class(form) if isinstance(get_origin(form) or form, type) else None)
+    return describe(form) or (
+        plain_class(form) if isinstance(get_origin(form) or form, type) else None
+    )
 
 
 def _constructor_fields(form: Any, origin: type) -> list[Field]:
@@ -330,9 +361,15 @@ def _constructor_fields(form: Any, origin: type) -> list[Field]:
         if p.kind in (p.VAR_POSITIONAL, p.VAR_KEYWORD):
             continue
         known = p.annotation is not p.empty
-        node = node_of(substitute(resolve(p.annotation, origin, constructor), filled)) if known else ANYTHING
+        node = (
+            node_of(substitute(resolve(p.annotation, origin, constructor), filled))
+            if known
+            else ANYTHING
+        )
         default = NOT_THERE if p.default is p.empty else p.default
-        fields.append(Field(p.name, node, p.name, default=default, is_given=known or default is NOT_THERE))
+        fields.append(
+            Field(p.name, node, p.name, default=default, is_given=known or default is NOT_THERE)
+        )
     return fields
 
 
@@ -355,7 +392,9 @@ def has_own(cls: Any, name: str, base: Any) -> bool:
 
 
 def is_written_for(cls: Any) -> bool:
-    """Whether the equality was written by a class decorator, or is object's: then the fields decide."""
+    """Whether the equality was written by a class decorator, or is object's: then the fields
+    decide.
+    """
     code = getattr(cls.__eq__, "__code__", None)
     return has_own(cls, "__eq__", object) or (code is not None and code.co_filename.startswith("<"))
 
@@ -382,4 +421,8 @@ def snake_case(name: str) -> str:
 
 
 def _is_uuid(node: Node) -> bool:
-    return node.kind is Kind.CLASS and isinstance(node.bare, type) and full_name(node.bare) == "uuid.UUID"
+    return (
+        node.kind is Kind.CLASS
+        and isinstance(node.bare, type)
+        and full_name(node.bare) == "uuid.UUID"
+    )

@@ -15,7 +15,9 @@ class _Short(reprlib.Repr):
     def __init__(self, width: int) -> None:
         super().__init__()
         self.maxlevel = 4
-        self.maxlist = self.maxtuple = self.maxset = self.maxfrozenset = self.maxdeque = self.maxarray = 6
+        self.maxlist = self.maxtuple = self.maxset = self.maxfrozenset = self.maxdeque = (
+            self.maxarray
+        ) = 6
         self.maxdict = 6
         self.maxstring = self.maxother = self.maxlong = width
 
@@ -122,7 +124,8 @@ def _parts(expected: Any, actual: Any) -> Named | None:
 
 def _unequal_fields(description: Description, expected: Any, actual: Any) -> Named:
     pairs = [
-        (name, (description.read(expected, name), description.read(actual, name))) for name in description.compared
+        (name, (description.read(expected, name), description.read(actual, name)))
+        for name in description.compared
     ]
     unequal = [(name, pair) for name, pair in pairs if not same(*pair)]
     hidden = description.hidden
@@ -130,12 +133,18 @@ def _unequal_fields(description: Description, expected: Any, actual: Any) -> Nam
 
 
 def _shown_apart(expected: Any, actual: Any) -> tuple[str, str]:
-    """Both values shown so that they look different: what is missing, the first differing place, or the types."""
+    """Both values shown so that they look different: what is missing, the first differing place, or
+    the types.
+    """
     if isinstance(expected, (list, tuple)) and type(expected) is type(actual):
         return _first_differing(expected, actual)
     if isinstance(expected, (set, frozenset)) and isinstance(actual, (set, frozenset)):
         return _missing_and_extra(expected, actual)
-    if isinstance(expected, str) and isinstance(actual, str) and max(len(expected), len(actual)) > 90:
+    if (
+        isinstance(expected, str)
+        and isinstance(actual, str)
+        and max(len(expected), len(actual)) > 90
+    ):
         return _around_difference(expected, actual)
     wanted, found = show(expected), show(actual)
     if wanted == found:
@@ -161,7 +170,10 @@ def _at_place(items: Any, at: int) -> str:
 def _missing_and_extra(expected: Any, actual: Any) -> tuple[str, str]:
     missing, extra = expected - actual, actual - expected
     if not missing and not extra:  # True and 1
-        return f"{show(expected)} ({_type_name(expected)})", f"{show(actual)} ({_type_name(actual)})"
+        return (
+            f"{show(expected)} ({_type_name(expected)})",
+            f"{show(actual)} ({_type_name(actual)})",
+        )
     lacks = f"; missing are {_members(missing)}" if missing else ""
     has_more = f"; extra are {_members(extra)}" if extra else ""
     return f"{len(expected)} members{lacks}", f"{len(actual)} members{has_more}"

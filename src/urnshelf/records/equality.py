@@ -12,11 +12,15 @@ from urnshelf.records.description import Description, describe, has_own
 
 Pairs = list[tuple[Any, Any]]
 EXACT = frozenset({int, str, bool, bytes, type(None)})
-"""Types whose own `==` is the one equality among values of the same type, and which every program has."""
+"""Types whose own `==` is the one equality among values of the same type, and which every program
+has.
+"""
 
 
 class Matcher:
-    """Stands for any value that it accepts, in cues and tallies, alone or inside containers and records."""
+    """Stands for any value that it accepts, in cues and tallies, alone or inside containers and
+    records.
+    """
 
     __slots__ = ()
 
@@ -28,9 +32,10 @@ class Matcher:
 def same(expected: Any, actual: Any) -> bool:
     """Whether a value is the expected one.
 
-    The type's own equality decides; records whose equality is written for them, or that have none, are compared field
-    by field, and so are those whose own equality raises; a NaN is itself; arrays compare whole; NumPy's scalars are
-    numbers; a bool is no number; exceptions are the same by type and arguments.
+    The type's own equality decides; records whose equality is written for them, or that have none,
+    are compared field by field, and so are those whose own equality raises; a NaN is itself; arrays
+    compare whole; NumPy's scalars are numbers; a bool is no number; exceptions are the same by type
+    and arguments.
 
     >>> same(1, True), same(float("nan"), float("nan")), same([1, {"a": 2}], [1, {"a": 2.0}])
     (False, True, True)
@@ -40,7 +45,11 @@ def same(expected: Any, actual: Any) -> bool:
             return True
         if type(expected) is type(actual) and type(expected) in EXACT:
             return bool(expected == actual)
-        return expected.accepts(actual) if isinstance(expected, Matcher) else _all_same([(expected, actual)])
+        return (
+            expected.accepts(actual)
+            if isinstance(expected, Matcher)
+            else _all_same([(expected, actual)])
+        )
     except Exception:  # a foreign __eq__ or predicate may raise anything
         return False
 
@@ -48,7 +57,9 @@ def same(expected: Any, actual: Any) -> bool:
 def _all_same(pairs: Pairs) -> bool:
     """Whether the values of each pair are the same: pair by pair, so that no depth is too much."""
     met: dict[tuple[int, int], tuple[Any, Any]] = {}
-    """What is being compared already: a circle leads back to it. The values are held, so that no id is used again."""
+    """What is being compared already: a circle leads back to it. The values are held, so that no id
+    is used again.
+    """
     while pairs:
         expected, actual = pairs.pop()
         if isinstance(expected, Matcher):

@@ -13,7 +13,9 @@ from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Kind, Node
 
 SAMPLE = 200
-"""How many items of a container are checked: enough to catch a mix-up, few enough to cost nothing."""
+"""How many items of a container are checked: enough to catch a mix-up, few enough to cost
+nothing.
+"""
 
 Wrong = tuple[str, Any, str]
 """Where it is, what was found there, and the type that was wanted."""
@@ -108,7 +110,9 @@ def _mapping_misfit(value: Any, node: Node, path: str) -> Wrong | None:
         return None
     keys, values = node.args
     for key, item in islice(value.items(), SAMPLE):
-        wrong = _misfit(key, keys, f"{path} key") or _misfit(item, values, f"{path}[{show(key, 30)}]")
+        wrong = _misfit(key, keys, f"{path} key") or _misfit(
+            item, values, f"{path}[{show(key, 30)}]"
+        )
         if wrong:
             return wrong
     return None
@@ -122,7 +126,9 @@ def _typed_dict_misfit(value: Any, node: Node, path: str) -> Wrong | None:
         return _wrong(value, node, path)
     for key, item in value.items():
         inside = f"{path}[{key!r}]"
-        wrong = _misfit(item, fields[key].node, inside) if key in fields else _wrong(item, node, inside)
+        wrong = (
+            _misfit(item, fields[key].node, inside) if key in fields else _wrong(item, node, inside)
+        )
         if wrong:
             return wrong
     return None
@@ -164,7 +170,9 @@ def _has_members_of(value: Any, protocol: type) -> bool:
         return False
     if issubclass(protocol, type(value)) or protocol in getattr(value, "__class__", object).__mro__:
         return True
-    names = {n for cls in protocol.__mro__ if getattr(cls, "_is_protocol", False) for n in _declared(cls)}
+    names = {
+        n for cls in protocol.__mro__ if getattr(cls, "_is_protocol", False) for n in _declared(cls)
+    }
     return all(hasattr(value, name) for name in names)
 
 

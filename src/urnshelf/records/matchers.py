@@ -99,7 +99,8 @@ def fitting(predicate: Callable[[Any], object]) -> Any:
     """
     if not callable(predicate):
         raise CueRefused(
-            f"fitting() takes a function of one value, not {predicate!r}; for an equal value, write it plainly"
+            f"fitting() takes a function of one value, not {predicate!r}; for an equal value, "
+            "write it plainly"
         )
     return _Fitting(predicate)
 
@@ -117,12 +118,15 @@ def of_type(expected: type[T] | tuple[type[T], ...]) -> T:
     try:
         isinstance(None, expected)
     except TypeError:
-        raise CueRefused(f"of_type() takes a class or a tuple of classes, not {expected!r}") from None
+        raise CueRefused(
+            f"of_type() takes a class or a tuple of classes, not {expected!r}"
+        ) from None
     return _OfType(expected)  # type: ignore[return-value]  # it stands in for a T wherever a T is expected
 
 
 def holding(**fields: Any) -> Any:
-    """Any record or mapping that has these fields with these values (matchers among them); other fields do not matter.
+    """Any record or mapping that has these fields with these values (matchers among them); other
+    fields do not matter.
 
     Args:
         fields: field name and the value, or matcher, that it must have.

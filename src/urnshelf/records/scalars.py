@@ -20,7 +20,9 @@ class Scalar(NamedTuple):
     from_text: Callable[[str], Any]
     to_sql: Callable[[Any], Any] = str
     from_sql: Callable[[Any], Any] | None = None
-    """From what a database gives, which may be of the type already; from its text, where there is no other."""
+    """From what a database gives, which may be of the type already; from its text, where there is
+    no other.
+    """
 
 
 def _made(name: str) -> Callable[[Any], Any]:
@@ -35,7 +37,9 @@ def _method(name: str, method: str) -> Callable[[str], Any]:
 
 
 def _moment_text(moment: Any) -> str:
-    """ISO 8601; a named time zone as RFC 9557 has it, and a `~` for the second of two equal hours."""
+    """ISO 8601; a named time zone as RFC 9557 has it, and a `~` for the second of two equal
+    hours.
+    """
     zone = getattr(moment.tzinfo, "key", None)
     second = "~" if moment.fold else ""
     return f"{moment.isoformat()}[{zone}]{second}" if zone else f"{moment.isoformat()}{second}"
@@ -75,7 +79,9 @@ def _span_of(text: str) -> Any:
     match = re.fullmatch(r"P(?:(-?\d+)D)?(?:T(\d+)(?:\.(\d{6}))?S)?", text)
     if match is None:
         raise ValueError("a span is written as P1DT3600S")
-    return timedelta(days=int(match[1] or 0), seconds=int(match[2] or 0), microseconds=int(match[3] or 0))
+    return timedelta(
+        days=int(match[1] or 0), seconds=int(match[2] or 0), microseconds=int(match[3] or 0)
+    )
 
 
 def _day_from_sql(value: Any) -> Any:
@@ -139,7 +145,9 @@ _BY_SHORT_NAME |= dict.fromkeys(("PosixPath", "WindowsPath"), SCALARS["pathlib.P
 
 
 def scalar_of(cls: Any) -> Scalar | None:
-    """How the values of a class are written; None for classes whose values have parts, or that JSON knows."""
+    """How the values of a class are written; None for classes whose values have parts, or that JSON
+    knows.
+    """
     if not isinstance(cls, type):
         return None
     found = SCALARS.get(full_name(cls))

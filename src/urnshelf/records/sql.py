@@ -1,7 +1,7 @@
 """The codec's other side: values as SQL columns hold them, and back by their fields' types.
 
-A moment with a time zone is a text in UTC, so that texts sort as moments do; a time span is in seconds; an enum is its
-value; a record or a collection is JSON.
+A moment with a time zone is a text in UTC, so that texts sort as moments do; a time span is in
+seconds; an enum is its value; a record or a collection is JSON.
 """
 
 from __future__ import annotations
@@ -35,7 +35,10 @@ def to_sql(value: Any) -> Any:
         return scalar.to_sql(value)
     if isinstance(value, Enum):
         return to_sql(value.value) if type(value.value) in (int, float, str, bool) else value.name
-    if isinstance(value, (Mapping, list, tuple, set, frozenset)) or describe(type(value)) is not None:
+    if (
+        isinstance(value, (Mapping, list, tuple, set, frozenset))
+        or describe(type(value)) is not None
+    ):
         import json  # only nested values pay for it
 
         return json.dumps(_inner(value), ensure_ascii=False)
@@ -72,7 +75,11 @@ def from_sql(value: Any, node: Node) -> Any:
 def _is_kept_as_json(node: Node) -> bool:
     if node.kind in (Kind.ITEMS, Kind.TUPLE, Kind.MAPPING, Kind.UNION, Kind.TYPED_DICT):
         return True
-    return node.kind is Kind.CLASS and scalar_of(node.bare) is None and description_of(node.bare) is not None
+    return (
+        node.kind is Kind.CLASS
+        and scalar_of(node.bare) is None
+        and description_of(node.bare) is not None
+    )
 
 
 def _parsed(text: str) -> Any:
@@ -105,7 +112,9 @@ def _converted(value: Any, node: Node) -> Any:
     description = description_of(node.bare) if isinstance(value, dict) else None
     if description is None:
         return value
-    return restored(description, {n: from_sql(one, description.node_of(n)) for n, one in value.items()})
+    return restored(
+        description, {n: from_sql(one, description.node_of(n)) for n, one in value.items()}
+    )
 
 
 def _converter(node: Node) -> Callable[[Any], Any] | None:
@@ -115,11 +124,15 @@ def _converter(node: Node) -> Callable[[Any], Any] | None:
         return convert
     if scalar.from_sql is not None:
         return scalar.from_sql
-    return lambda value: value if full_name(type(value)) == full_name(node.bare) else scalar.from_text(str(value))
+    return lambda value: (
+        value if full_name(type(value)) == full_name(node.bare) else scalar.from_text(str(value))
+    )
 
 
 _NUMBERS: dict[Any, Callable[[Any], Any]] = {
     bool: lambda value: bool(value) if value in (0, 1) else value,
     float: lambda value: float(value) if not isinstance(value, (str, bytes)) else value,
-    int: lambda value: int(value) if not isinstance(value, (str, bytes)) and value == int(value) else value,
+    int: lambda value: (
+        int(value) if not isinstance(value, (str, bytes)) and value == int(value) else value
+    ),
 }

@@ -7,7 +7,16 @@ from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
-from urnshelf.store.conditions import Between, Comparison, Condition, IsNone, Not, OneOf, TextPart, equals
+from urnshelf.store.conditions import (
+    Between,
+    Comparison,
+    Condition,
+    IsNone,
+    Not,
+    OneOf,
+    TextPart,
+    equals,
+)
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -25,7 +34,11 @@ class Column:
         return equals(self._path, value, self._fold)
 
     def __ne__(self, value: object) -> Condition:  # type: ignore[override]
-        return Not(IsNone(self._path)) if value is None else Comparison(self._path, "<>", value, self._fold)
+        return (
+            Not(IsNone(self._path))
+            if value is None
+            else Comparison(self._path, "<>", value, self._fold)
+        )
 
     def __lt__(self, value: Any) -> Condition:
         return self._ordered("<", value)
@@ -48,7 +61,9 @@ class Column:
             values: any number of values; with none of them, no record fulfils this.
         """
         if isinstance(values, (str, bytes)) or not isinstance(values, Iterable):
-            raise RecordRefused(f'column("{self._path}").one_of({show(values, 40)}): give a list of values')
+            raise RecordRefused(
+                f'column("{self._path}").one_of({show(values, 40)}): give a list of values'
+            )
         return OneOf(self._path, values, self._fold)
 
     def between(self, low: Any, high: Any) -> Condition:
@@ -73,7 +88,9 @@ class Column:
 
     @property
     def ignoring_case(self) -> Column:
-        """The same column, its texts compared in small letters: `column("name").ignoring_case == "gray heron"`."""
+        """The same column, its texts compared in small letters: `column("name").ignoring_case ==
+        "gray heron"`.
+        """
         return Column(self._path, fold=True)
 
     def __repr__(self) -> str:
@@ -81,7 +98,9 @@ class Column:
 
     def _ordered(self, sign: str, value: Any) -> Condition:
         if value is None:
-            raise RecordRefused(f'column("{self._path}") {sign} None is never true; for no value, use .is_none()')
+            raise RecordRefused(
+                f'column("{self._path}") {sign} None is never true; for no value, use .is_none()'
+            )
         return Comparison(self._path, sign, value, self._fold)
 
     def _text(self, where: str, part: str) -> Condition:

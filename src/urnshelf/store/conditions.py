@@ -1,7 +1,7 @@
 """Conditions on the fields of records: values that can be combined, tested and read as SQL.
 
-They follow SQL's logic of three values: a comparison with a field that is None is neither true nor false, and a record
-is taken only where the whole condition is true.
+They follow SQL's logic of three values: a comparison with a field that is None is neither true nor
+false, and a record is taken only where the whole condition is true.
 """
 
 from __future__ import annotations
@@ -31,7 +31,9 @@ class Condition:
         return ()
 
     def test(self) -> Test:
-        """A function that says of a record whether it fulfils this: True, False, or None for unknown."""
+        """A function that says of a record whether it fulfils this: True, False, or None for
+        unknown.
+        """
         raise NotImplementedError
 
     def chosen(self, records: list[Any]) -> list[Any]:
@@ -48,7 +50,9 @@ class Condition:
         return Not(self)
 
     def __bool__(self) -> bool:
-        raise RecordRefused(f"{self} is a condition, not a yes or no: join conditions with & and |, turn one with ~")
+        raise RecordRefused(
+            f"{self} is a condition, not a yes or no: join conditions with & and |, turn one with ~"
+        )
 
     def __repr__(self) -> str:
         return str(self)
@@ -88,7 +92,9 @@ class Comparison(OfField):
         return verdict
 
     def chosen(self, records: list[Any]) -> list[Any]:
-        """The commonest question, made quick: a field of the record itself that has one plain value."""
+        """The commonest question, made quick: a field of the record itself that has one plain
+        value.
+        """
         if not self._is_exact or "." in self.path:
             return super().chosen(records)
         path, wanted, cls = self.path, self.value, type(self.value)
@@ -112,12 +118,16 @@ class Comparison(OfField):
             ) from None
 
     def __str__(self) -> str:
-        column, value = (_folded_text(text, self.fold) for text in (column_text(self.path), literal(self.value)))
+        column, value = (
+            _folded_text(text, self.fold) for text in (column_text(self.path), literal(self.value))
+        )
         return f"{column} {self.sign} {value}"
 
 
 def _exact_test(read: Callable[[Any], Any], wanted: Any) -> Test:
-    """The commonest test, made quick: a text or a number among values that are nearly always of the same type."""
+    """The commonest test, made quick: a text or a number among values that are nearly always of the
+    same type.
+    """
     cls = type(wanted)
 
     def verdict(record: Any) -> bool | None:
@@ -142,7 +152,9 @@ class Between(OfField):
     @property
     def bounds(self) -> tuple[Comparison, Comparison]:
         """The two comparisons it stands for."""
-        return Comparison(self.path, ">=", self.low, False), Comparison(self.path, "<=", self.high, False)
+        return Comparison(self.path, ">=", self.low, False), Comparison(
+            self.path, "<=", self.high, False
+        )
 
     def __str__(self) -> str:
         return f"{column_text(self.path)} BETWEEN {literal(self.low)} AND {literal(self.high)}"
@@ -172,7 +184,9 @@ class OneOf(OfField):
         return verdict
 
     def __str__(self) -> str:
-        known = [_folded_text(literal(value), self.fold) for value in self.values if value is not None]
+        known = [
+            _folded_text(literal(value), self.fold) for value in self.values if value is not None
+        ]
         column = _folded_text(column_text(self.path), self.fold)
         parts = [f"{column} IN ({', '.join(known)})"] * bool(known)
         parts += [f"{column} IS NULL"] * (len(known) < len(self.values))
@@ -209,18 +223,23 @@ class TextPart(OfField):
             if value is None:
                 return None
             if not isinstance(value, str):
-                raise RecordRefused(f"{self}: {self.path} holds {show(value, 40)}, which is no text")
+                raise RecordRefused(
+                    f"{self}: {self.path} holds {show(value, 40)}, which is no text"
+                )
             text = folded(value) if self.fold else value
             return bool(_TEXT_TESTS[self.where](text, part))
 
         return verdict
 
     def __str__(self) -> str:
-        column, part = (_folded_text(text, self.fold) for text in (column_text(self.path), literal(self.part)))
+        column, part = (
+            _folded_text(text, self.fold) for text in (column_text(self.path), literal(self.part))
+        )
         if self.where == "contains" or self.part == "":
             return f"instr({column}, {part}) > 0"
         length = len(self.part) if isinstance(self.part, str) else f"length({part})"
-        return f"substr({column}, {f'1, {length}' if self.where == 'starts' else f'-{length}'}) = {part}"
+        where = f"1, {length}" if self.where == "starts" else f"-{length}"
+        return f"substr({column}, {where}) = {part}"
 
 
 class Predicate(Condition):
@@ -239,7 +258,9 @@ class Predicate(Condition):
         return Predicate(self._function, copies)
 
     def __str__(self) -> str:
-        name = getattr(self._function, "__qualname__", type(self._function).__name__).rpartition(".")[2]
+        name = getattr(self._function, "__qualname__", type(self._function).__name__).rpartition(
+            "."
+        )[2]
         return f"python_{name.strip('<>')}(*)"
 
 
@@ -298,7 +319,12 @@ class AllOf(Joined):
         return records
 
     def __str__(self) -> str:
-        return " AND ".join(f"({part})" if isinstance(part, AnyOf) else str(part) for part in self.parts) or "1 = 1"
+        return (
+            " AND ".join(
+                f"({part})" if isinstance(part, AnyOf) else str(part) for part in self.parts
+            )
+            or "1 = 1"
+        )
 
 
 class AnyOf(Joined):
@@ -307,7 +333,12 @@ class AnyOf(Joined):
     decisive = True
 
     def __str__(self) -> str:
-        return " OR ".join(f"({part})" if isinstance(part, AllOf) else str(part) for part in self.parts) or "1 = 0"
+        return (
+            " OR ".join(
+                f"({part})" if isinstance(part, AllOf) else str(part) for part in self.parts
+            )
+            or "1 = 0"
+        )
 
 
 class Not(Condition):
@@ -338,8 +369,13 @@ class Not(Condition):
 
 
 def condition_of(conditions: Iterable[Any], fields: dict[str, Any]) -> tuple[Condition, ...]:
-    """Conditions as users give them: values of `Condition`, functions of a record, and fields with their values."""
-    given = [Predicate(one) if callable(one) and not isinstance(one, Condition) else one for one in conditions]
+    """Conditions as users give them: values of `Condition`, functions of a record, and fields with
+    their values.
+    """
+    given = [
+        Predicate(one) if callable(one) and not isinstance(one, Condition) else one
+        for one in conditions
+    ]
     return (*map(_checked, given), *(equals(name, value) for name, value in fields.items()))
 
 
@@ -364,7 +400,8 @@ def _parts(condition: Condition, kind: type[AllOf] | type[AnyOf]) -> tuple[Condi
 def _checked(condition: Any) -> Condition:
     if not isinstance(condition, Condition):
         raise RecordRefused(
-            f'{show(condition)} is no condition: compare a column, as in column("depth_m") >= 4, or name a field, '
+            f'{show(condition)} is no condition: compare a column, as in column("depth_m") >= 4, '
+            "or name a field, "
             'as in harbour="Skarvik"'
         )
     return condition

@@ -1,4 +1,6 @@
-"""How the records of one type are stored: their key, what must be unique, what they refer to, and whose errors."""
+"""How the records of one type are stored: their key, what must be unique, what they refer to, and
+whose errors.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,8 @@ class Definition:
         key: the field, or the fields, of the primary key; found by its name when not given.
         unique: fields, or groups of fields, that no two records may have the same.
         references: a field, and the type whose key it holds.
-        version: a whole number that each saving counts up; saving a record with an older one is refused.
+        version: a whole number that each saving counts up; saving a record with an older one is
+            refused.
         missing: makes the exception for a key that no record has.
         duplicate: makes the exception for a key or a unique field that is taken.
         outdated: makes the exception for a record that was changed since it was read.
@@ -51,8 +54,12 @@ class Definition:
         """What names in code call one of the records: `quay_report`."""
         self.table_name = self.described.table_name
         self.key_fields = self.described.key if key is None else self._group(key)
-        self.unique = tuple(self._group(one) for one in ((unique,) if isinstance(unique, str) else unique))
-        self.references = {self.known(field): parent for field, parent in (references or {}).items()}
+        self.unique = tuple(
+            self._group(one) for one in ((unique,) if isinstance(unique, str) else unique)
+        )
+        self.references = {
+            self.known(field): parent for field, parent in (references or {}).items()
+        }
         self.version = None if version is None else self.known(version)
         self.copies: Callable[[Iterable[Any]], list[Any]] = copier_of(self.described)
         """Copies of some records."""
@@ -68,7 +75,9 @@ class Definition:
         return self.key_fields[0] if len(self.key_fields) == 1 else None
 
     def kind_of(self, field: str) -> str:
-        """What is assigned to a field of the key that is empty: a `uuid`, one as a `text`, or a `number`."""
+        """What is assigned to a field of the key that is empty: a `uuid`, one as a `text`, or a
+        `number`.
+        """
         return _assigned_kind(self.described.node_of(field))
 
     def known(self, field: str) -> str:
@@ -83,7 +92,11 @@ class Definition:
 
 @remembered
 def _assigned_kind(node: Node) -> str:
-    told = {member.bare for member in (node.args or (node,))} if node.kind.name == "UNION" else {node.bare}
+    told = (
+        {member.bare for member in (node.args or (node,))}
+        if node.kind.name == "UNION"
+        else {node.bare}
+    )
     if any(isinstance(form, type) and full_name(form) == "uuid.UUID" for form in told):
         return "uuid"
     return "text" if str in told else "number"
@@ -91,7 +104,9 @@ def _assigned_kind(node: Node) -> str:
 
 @remembered
 def untold(record_type: Any) -> Definition:
-    """How records are stored of which nothing was told; one for all shelves, for it does not change."""
+    """How records are stored of which nothing was told; one for all shelves, for it does not
+    change.
+    """
     return Definition(record_type)
 
 
@@ -102,7 +117,9 @@ def described_to_store(record_type: Any) -> Description:
     """
     described = description_of(record_type) if isinstance(record_type, type) else None
     if described is None:
-        raise RecordRefused(f"{show(record_type)} is no record type: a dataclass, for example, is one")
+        raise RecordRefused(
+            f"{show(record_type)} is no record type: a dataclass, for example, is one"
+        )
     if described.kind == "plain":
         declare(record_type)
     return described

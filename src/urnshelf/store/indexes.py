@@ -16,8 +16,8 @@ OFTEN = 2
 
 _HASHED_BY_VALUE = frozenset(
     """
-    builtins.int builtins.str builtins.bool builtins.bytes builtins.float decimal.Decimal uuid.UUID datetime.date
-    datetime.datetime
+    builtins.int builtins.str builtins.bool builtins.bytes builtins.float decimal.Decimal uuid.UUID
+    datetime.date datetime.datetime
     """.split()
 )
 
@@ -62,7 +62,9 @@ class SortedIndex:
 
 
 def sought_values(condition: Condition) -> tuple[str, list[Any]] | None:
-    """The field that must have one of some values, where hashing finds just what the one equality would."""
+    """The field that must have one of some values, where hashing finds just what the one equality
+    would.
+    """
     if isinstance(condition, Comparison) and condition.sign == "=" and not condition.fold:
         path, values = condition.path, [condition.value]
     elif isinstance(condition, OneOf) and not condition.fold and None not in condition.values:
@@ -85,7 +87,15 @@ def sought_range(
     """The field that must lie within bounds."""
     if isinstance(condition, Between):
         return condition.path, (condition.low, True), (condition.high, True)
-    if isinstance(condition, Comparison) and condition.sign not in ("=", "<>") and not condition.fold:
+    if (
+        isinstance(condition, Comparison)
+        and condition.sign not in ("=", "<>")
+        and not condition.fold
+    ):
         bound = (condition.value, "=" in condition.sign)
-        return (condition.path, bound, None) if condition.sign.startswith(">") else (condition.path, None, bound)
+        return (
+            (condition.path, bound, None)
+            if condition.sign.startswith(">")
+            else (condition.path, None, bound)
+        )
     return None

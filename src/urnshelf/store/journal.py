@@ -42,7 +42,9 @@ class Savepoint:
 
 
 class Journal:
-    """The changes since the first savepoint. Taking them back costs as much as there were changes, not records."""
+    """The changes since the first savepoint. Taking them back costs as much as there were changes,
+    not records.
+    """
 
     def __init__(self) -> None:
         self.changes: list[Change | None] = []
@@ -69,7 +71,9 @@ class Journal:
                 change.rows.restore(change.key, change.before)
 
     def take_back(self, writer: Any, since: int) -> None:
-        """Take one writer's changes since a position back, the last one first; those of others stay."""
+        """Take one writer's changes since a position back, the last one first; those of others
+        stay.
+        """
         for place in range(len(self.changes) - 1, since - 1, -1):
             change = self.changes[place]
             if change is not None and change.writer is writer:

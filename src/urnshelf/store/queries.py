@@ -40,10 +40,12 @@ class Selection(Generic[V]):
         """Whether it gives only some of what fulfils its conditions."""
 
     def order_by(self, *fields: str) -> Self:
-        """The same, in this order; records that are equal in it stay in order of key, and None comes first.
+        """The same, in this order; records that are equal in it stay in order of key, and None
+        comes first.
 
         Args:
-            fields: names of fields, the first one most important; `"depth_m desc"` for the greatest first.
+            fields: names of fields, the first one most important; `"depth_m desc"` for the greatest
+                first.
         """
         return self._with(order=tuple(_direction(field, self._source) for field in fields))
 
@@ -100,7 +102,8 @@ class Selection(Generic[V]):
 
 
 class Query(Selection[V]):
-    """The records that fulfil some conditions; a value that can be narrowed, ordered, counted and looped over.
+    """The records that fulfil some conditions; a value that can be narrowed, ordered, counted and
+    looped over.
 
     What it gives are copies. `str(query)` is the SQL that asks the same of a database.
 
@@ -108,9 +111,11 @@ class Query(Selection[V]):
     >>> from urnshelf.demo.harbour import Berth
     >>> shelf = Shelf(seed=7)
     >>> _ = shelf.stock(Berth, 12, harbour="Skarvik")
-    >>> deep = shelf.records(Berth).where(column("depth_m") >= 4.0, harbour="Skarvik").order_by("depth_m desc").limit(3)
-    >>> print(deep)
-    SELECT * FROM berth WHERE depth_m >= 4.0 AND harbour = 'Skarvik' ORDER BY depth_m DESC, id LIMIT 3
+    >>> deep = shelf.records(Berth).where(column("depth_m") >= 4.0, harbour="Skarvik")
+    >>> deep = deep.order_by("depth_m desc").limit(3)
+    >>> print(deep)  # doctest: +NORMALIZE_WHITESPACE
+    SELECT * FROM berth WHERE depth_m >= 4.0 AND harbour = 'Skarvik' ORDER BY depth_m DESC, id
+    LIMIT 3
     >>> len(deep)
     3
     """
@@ -123,7 +128,9 @@ class Query(Selection[V]):
             fields: a field and the value it must have.
         """
         if self.is_paged:
-            raise RecordRefused(f"{self}: narrow a query before .limit() and .offset(), as SQL does")
+            raise RecordRefused(
+                f"{self}: narrow a query before .limit() and .offset(), as SQL does"
+            )
         condition = AllOf((*self._condition.parts, *condition_of(conditions, fields)))
         for path in condition.fields:
             self._source.check_path(path)
@@ -140,7 +147,9 @@ class Query(Selection[V]):
         if not found:
             raise RecordMissing(f"no {self._source.name} is found by {self}")
         if len(found) > 1:
-            raise RecordRefused(f"{len(found)} {self._source.name} records, not one, are found by {self}")
+            raise RecordRefused(
+                f"{len(found)} {self._source.name} records, not one, are found by {self}"
+            )
         return self._source.copies(found)[0]  # type: ignore[no-any-return]
 
     def count(self) -> int:
@@ -174,7 +183,9 @@ class Query(Selection[V]):
     def distinct(self, *fields: str) -> Distinct:
         """The different values of a field, in their order; of several fields, tuples."""
         if not fields:
-            raise RecordRefused("distinct() needs the names of fields: records themselves are all different")
+            raise RecordRefused(
+                "distinct() needs the names of fields: records themselves are all different"
+            )
         return Distinct(self._source, self._condition, tuple(map(self._source.check_path, fields)))
 
     def remove(self) -> int:
@@ -182,7 +193,9 @@ class Query(Selection[V]):
         return self._source.remove_rows(self._rows())
 
     def all(self) -> list[V]:
-        """The records, as a list; `list(query)` asks for their number first, and so runs the query twice."""
+        """The records, as a list; `list(query)` asks for their number first, and so runs the query
+        twice.
+        """
         return self._source.copies(self._rows())
 
     _run = all
@@ -216,21 +229,29 @@ class Query(Selection[V]):
 class Distinct(Selection[Any]):
     """The different values of some fields."""
 
-    def __init__(self, source: View[Any], condition: AllOf, paths: tuple[str, ...] = (), **told: Any) -> None:
-        super().__init__(source, condition, **{"order": tuple((path, False) for path in paths), **told})
+    def __init__(
+        self, source: View[Any], condition: AllOf, paths: tuple[str, ...] = (), **told: Any
+    ) -> None:
+        super().__init__(
+            source, condition, **{"order": tuple((path, False) for path in paths), **told}
+        )
         self._paths = paths
 
     def _with(self, **changed: Any) -> Self:
         new = super()._with(**changed)
         new._paths = self._paths
         if not {path for path, _ in new._order} <= set(self._paths):
-            raise RecordRefused(f"distinct values can be ordered only by themselves: {', '.join(self._paths)}")
+            raise RecordRefused(
+                f"distinct values can be ordered only by themselves: {', '.join(self._paths)}"
+            )
         return new
 
     def _run(self) -> list[Any]:
         rows = self._sorted(self._source.rows(self._condition))
         read = [reader(path) for path in self._paths]
-        values = [read[0](row) if len(read) == 1 else tuple(one(row) for one in read) for row in rows]
+        values = [
+            read[0](row) if len(read) == 1 else tuple(one(row) for one in read) for row in rows
+        ]
         return self._cut(_distinct(values))
 
     def __str__(self) -> str:
@@ -254,7 +275,9 @@ def _hashed(value: Any) -> Any:
 
 
 def _by_itself(values: list[Any]) -> list[Any]:
-    return [None for value in values if value is None] + _orderly([v for v in values if v is not None], lambda v: v)
+    return [None for value in values if value is None] + _orderly(
+        [v for v in values if v is not None], lambda v: v
+    )
 
 
 def _by(rows: list[Any], path: str, descending: bool) -> list[Any]:
@@ -278,7 +301,9 @@ def _orderly(rows: list[Any], read: Callable[[Any], Any], descending: bool = Fal
 def _direction(field: Any, source: View[Any]) -> tuple[str, bool]:
     path, _, word = field.strip().partition(" ") if isinstance(field, str) else ("", "", "")
     if not path or word.strip().lower() not in ("", "asc", "desc"):
-        raise RecordRefused(f'order_by({show(field)}): write "depth_m", or "depth_m desc" for the greatest first')
+        raise RecordRefused(
+            f'order_by({show(field)}): write "depth_m", or "depth_m desc" for the greatest first'
+        )
     return source.check_path(path), word.strip().lower() == "desc"
 
 

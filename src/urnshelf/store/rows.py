@@ -9,7 +9,14 @@ from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.store.conditions import AllOf
 from urnshelf.store.definition import Definition
-from urnshelf.store.indexes import OFTEN, WORTH_IT, HashIndex, SortedIndex, sought_range, sought_values
+from urnshelf.store.indexes import (
+    OFTEN,
+    WORTH_IT,
+    HashIndex,
+    SortedIndex,
+    sought_range,
+    sought_values,
+)
 from urnshelf.store.journal import ABSENT, Journal
 from urnshelf.store.values import reader
 
@@ -45,7 +52,7 @@ class Rows:
         self._sorted: dict[str, SortedIndex] = {}
         self._asked: dict[str, int] = {}
 
-    # --- keys -------------------------------------------------------------------------------------------------------
+    # --- keys -------------------------------------------------------------------------------------
 
     def key_of(self, record: Any) -> Any:
         """The record's key; None where it, or a part of it, is empty."""
@@ -60,7 +67,9 @@ class Rows:
         return None if not values or None in values else values
 
     def with_key(self, record: Any) -> tuple[Any, Any]:
-        """The record and its key; an empty key is assigned, on the given record too when that can be changed."""
+        """The record and its key; an empty key is assigned, on the given record too when that can
+        be changed.
+        """
         key = self.key_of(record)
         if key is not None:
             return record, key
@@ -68,7 +77,10 @@ class Rows:
             return record, self._next_number()
         empty = [field for field in self.definition.key_fields if not self.read(record, field)]
         if len(empty) > 1:
-            raise RecordRefused(f"{show(record)} has neither {' nor '.join(empty)}; only one of them can be assigned")
+            raise RecordRefused(
+                f"{show(record)} has neither {' nor '.join(empty)}; only one of them can be "
+                "assigned"
+            )
         record = self.changed(record, {empty[0]: self._new_value(record, empty[0])})
         return record, self.key_of(record)
 
@@ -84,7 +96,8 @@ class Rows:
         taken = [self.read(row, field) for row in self.by_key.values()] if not self._serial else []
         if not all(isinstance(value, int) for value in taken):
             raise RecordRefused(
-                f"{show(record)} has no {field}, and one can only be assigned where keys are whole numbers or UUIDs"
+                f"{show(record)} has no {field}, and one can only be assigned where keys are whole "
+                "numbers or UUIDs"
             )
         return self._next_number()
 
@@ -92,7 +105,7 @@ class Rows:
         self._serial += 1
         return self._serial
 
-    # --- changes ----------------------------------------------------------------------------------------------------
+    # --- changes ----------------------------------------------------------------------------------
 
     def put(self, key: Any, row: Any) -> None:
         """Store a record under its key; raises the error for a unique field that is taken."""
@@ -104,7 +117,9 @@ class Rows:
         self._replace(key, before, row)
         if self.limited is not None:
             self.limited.add(key)
-        number = key if isinstance(key, int) else key[-1] if isinstance(key, tuple) and key else None
+        number = (
+            key if isinstance(key, int) else key[-1] if isinstance(key, tuple) and key else None
+        )
         if isinstance(number, int) and number > self._serial:
             self._serial = number
 
@@ -127,7 +142,11 @@ class Rows:
             del self.by_key[key]
             self._ordered = None
             return
-        if before is ABSENT and self._ordered is not None and (not self._ordered or _after(key, self._ordered[-1])):
+        if (
+            before is ABSENT
+            and self._ordered is not None
+            and (not self._ordered or _after(key, self._ordered[-1]))
+        ):
             self._ordered.append(key)
         elif before is ABSENT:
             self._ordered = None
@@ -151,16 +170,19 @@ class Rows:
             if taken:
                 told = " and ".join(f"{field}={show(self.read(row, field))}" for field in group)
                 raise self.definition.duplicate(
-                    f"a {self.definition.name} with {told} is there already: {show(self.by_key[taken[0]])}"
+                    f"a {self.definition.name} with {told} is there already: "
+                    f"{show(self.by_key[taken[0]])}"
                 )
 
     def _group_of(self, group: tuple[str, ...]) -> Callable[[Any], tuple[Any, ...]]:
         return lambda row: tuple(self.read(row, field) for field in group)
 
-    # --- finding ----------------------------------------------------------------------------------------------------
+    # --- finding ----------------------------------------------------------------------------------
 
     def keys(self) -> list[Any]:
-        """In order, as databases return rows unasked; in order of arrival when keys do not compare."""
+        """In order, as databases return rows unasked; in order of arrival when keys do not
+        compare.
+        """
         if self._ordered is None:
             try:
                 self._ordered = sorted(self.by_key)
@@ -169,7 +191,9 @@ class Rows:
         return self._ordered
 
     def candidates(self, condition: AllOf) -> list[Any]:
-        """The keys, in order, of records among which are all that fulfil the condition: as few as an index can tell."""
+        """The keys, in order, of records among which are all that fulfil the condition: as few as
+        an index can tell.
+        """
         if len(self.by_key) < WORTH_IT:
             return self.keys()
         fewest: list[Any] | None = None
@@ -199,7 +223,11 @@ class Rows:
         if index is not None:
             return [key for value in dict.fromkeys(values) for key in index.keys.get((value,), ())]
         index = self._indexes.get(path) or self._new_index(path)
-        return None if index is None else [k for value in dict.fromkeys(values) for k in index.keys.get(value, ())]
+        return (
+            None
+            if index is None
+            else [k for value in dict.fromkeys(values) for k in index.keys.get(value, ())]
+        )
 
     def _new_index(self, path: str) -> HashIndex | None:
         """An index of a field that is looked up often."""
@@ -223,7 +251,9 @@ class Rows:
         self._indexes.pop(path, None)
         self._asked[path] = -(10**9)
 
-    def _keys_within(self, path: str, low: tuple[Any, bool] | None, high: tuple[Any, bool] | None) -> list[Any] | None:
+    def _keys_within(
+        self, path: str, low: tuple[Any, bool] | None, high: tuple[Any, bool] | None
+    ) -> list[Any] | None:
         index = self._sorted.get(path)
         if index is None:
             if self._times_asked(f"range of {path}") <= OFTEN:
@@ -237,7 +267,9 @@ class Rows:
             except TypeError:
                 self._asked[f"range of {path}"] = -(10**9)
                 return None
-            self._asked[f"range of {path}"] = 0  # it is made anew only after it was asked for often again
+            self._asked[f"range of {path}"] = (
+                0  # it is made anew only after it was asked for often again
+            )
         try:
             return index.keys_within(low, high)
         except TypeError:

@@ -79,7 +79,9 @@ class Store:
         """Say how a type is stored; before its first record."""
         known = self._views.get(definition.record_type)
         if known is not None and known.stored.by_key:
-            raise RecordRefused(f"define({definition.name}) must come before the first record of that type")
+            raise RecordRefused(
+                f"define({definition.name}) must come before the first record of that type"
+            )
         self.told += 1
         self._new_view(definition)
 
@@ -89,7 +91,8 @@ class Store:
             key = rows.read(record, field)
             if key is not None and key not in self.view(parent).stored.by_key:
                 raise RecordRefused(
-                    f"{definition.name}.{field}={show(key)} refers to a {parent.__name__} that is not on the shelf"
+                    f"{definition.name}.{field}={show(key)} refers to a {parent.__name__} that is "
+                    "not on the shelf"
                 )
 
     def check_unreferenced(self, definition: Definition, key: Any) -> None:
@@ -100,7 +103,8 @@ class Store:
                     child = view.where(**{field: key}).first()
                     if child is not None:
                         raise RecordRefused(
-                            f"the {definition.name} with key {show(key)} cannot be removed: {show(child)} refers to it"
+                            f"the {definition.name} with key {show(key)} cannot be removed: "
+                            f"{show(child)} refers to it"
                         )
 
     @contextmanager
@@ -113,7 +117,8 @@ class Store:
                 continue
             if description_of(type(record)) is None:
                 raise RecordRefused(
-                    f"limited_to() takes records, lists of records, queries and record types, not {show(record)}"
+                    "limited_to() takes records, lists of records, queries and record types, not "
+                    f"{show(record)}"
                 )
             keys.setdefault(type(record), set()).add(self.view(type(record)).key_of(record))
         before = {record_type: self.view(record_type).stored.limited for record_type in keys}

@@ -17,14 +17,16 @@ T = TypeVar("T")
 class Table(Generic[T]):
     """The records of one type, or some of them; made by `shelf.records(…)` and `shelf.view(…)`.
 
-    Records go in and come out as copies, as from a database, so that a change shows only once it is saved.
+    Records go in and come out as copies, as from a database, so that a change shows only once it is
+    saved.
     """
 
     def __init__(self, view: View[T]) -> None:
         self._view = view
 
     def get(self, key: Any) -> T:
-        """A copy of the record with this key; raises RecordMissing, or the exception that was told to `define`.
+        """A copy of the record with this key; raises RecordMissing, or the exception that was told
+        to `define`.
 
         Args:
             key: a tuple where the key is made of several fields.
@@ -36,14 +38,15 @@ class Table(Generic[T]):
         return self._view.find(key)
 
     def add(self, record: T) -> T:
-        """Store a copy of a new record; an empty key is assigned, on the given record too, when it can be changed.
+        """Store a copy of a new record; an empty key is assigned, on the given record too, when it
+        can be changed.
 
         Returns:
             A copy of what was stored.
 
         Raises:
-            RecordRefused: not a record of this type, or the key is taken; for the latter, and for a unique field that
-                is taken, the exception told to `define`.
+            RecordRefused: not a record of this type, or the key is taken; for the latter, and for a
+                unique field that is taken, the exception told to `define`.
         """
         return self._view.add(record)
 
@@ -51,7 +54,8 @@ class Table(Generic[T]):
         """Store a copy of a record, new or changed.
 
         Raises:
-            RecordOutdated: the record has a version, and another saving counted it up since this one was read.
+            RecordOutdated: the record has a version, and another saving counted it up since this
+                one was read.
         """
         return self._view.save(record)
 
@@ -63,7 +67,8 @@ class Table(Generic[T]):
         """A query: the records that fulfil these conditions, in order of key.
 
         Args:
-            conditions: comparisons such as `column("depth_m") >= 4`; as a last resort a function of the record.
+            conditions: comparisons such as `column("depth_m") >= 4`; as a last resort a function of
+                the record.
             fields: a field and the value it must have.
         """
         return self._view.where(*conditions, **fields)

@@ -12,23 +12,26 @@ from urnshelf.records.sql import to_sql
 _PLAIN_NAME = re.compile(r"[a-z_][a-z0-9_]*\Z")
 _KEYWORDS = frozenset(
     """
-    abort action add after all alter always analyze and as asc attach autoincrement before begin between by cascade case
-    cast check collate column commit conflict constraint create cross current current_date current_time
-    current_timestamp database default deferrable deferred delete desc detach distinct do drop each else end escape
-    except exclude exclusive exists explain fail filter first following for foreign from full generated glob group
-    groups having if ignore immediate in index indexed initially inner insert instead intersect into is isnull join key
-    last left like limit match materialized natural no not nothing notnull null nulls of offset on or order others outer
-    over partition plan pragma preceding primary query raise range recursive references regexp reindex release rename
-    replace restrict returning right rollback row rows savepoint select set table temp temporary then ties to
-    transaction trigger unbounded union unique update user using vacuum values view virtual when where window with
-    without
+    abort action add after all alter always analyze and as asc attach autoincrement before
+    begin between by cascade case cast check collate column commit conflict constraint create
+    cross current current_date current_time current_timestamp database default deferrable
+    deferred delete desc detach distinct do drop each else end escape except exclude exclusive
+    exists explain fail filter first following for foreign from full generated glob group
+    groups having if ignore immediate in index indexed initially inner insert instead intersect
+    into is isnull join key last left like limit match materialized natural no not nothing
+    notnull null nulls of offset on or order others outer over partition plan pragma preceding
+    primary query raise range recursive references regexp reindex release rename replace
+    restrict returning right rollback row rows savepoint select set table temp temporary then
+    ties to transaction trigger unbounded union unique update user using vacuum values view
+    virtual when where window with without
     """.split()
 )
 """The reserved words of SQLite, and `user`, which is one elsewhere."""
 
 
 def reader(path: str) -> Callable[[Any], Any]:
-    """A function that reads the value at a path such as `owner.city`; None where a step of it is not there.
+    """A function that reads the value at a path such as `owner.city`; None where a step of it is
+    not there.
 
     >>> reader("owner.city")({"owner": {"city": "Skarvik"}})
     'Skarvik'
@@ -65,7 +68,9 @@ def identifier(name: str) -> str:
 def column_text(path: str) -> str:
     """A column; a field inside a record that is kept as JSON is taken out of it."""
     name, _, inner = path.partition(".")
-    return f"json_extract({identifier(name)}, {literal('$.' + inner)})" if inner else identifier(name)
+    return (
+        f"json_extract({identifier(name)}, {literal('$.' + inner)})" if inner else identifier(name)
+    )
 
 
 def literal(value: Any) -> str:
@@ -86,7 +91,9 @@ def literal(value: Any) -> str:
     if isinstance(simple, bytes):
         return f"X'{simple.hex()}'"
     if isinstance(simple, str):
-        return " || char(0) || ".join("'" + part.replace("'", "''") + "'" for part in simple.split("\0"))
+        return " || char(0) || ".join(
+            "'" + part.replace("'", "''") + "'" for part in simple.split("\0")
+        )
     if isinstance(simple, float) and (simple != simple or simple in (float("inf"), float("-inf"))):
         return "NULL" if simple != simple else "9e999" if simple > 0 else "-9e999"
     return repr(simple)

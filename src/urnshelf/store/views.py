@@ -1,4 +1,6 @@
-"""Views: the stored records of one type as readings and tests see them, copied on their way in and out."""
+"""Views: the stored records of one type as readings and tests see them, copied on their way in and
+out.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,8 @@ T = TypeVar("T")
 class View(Generic[T]):
     """All records of one type, or those of them that some conditions let through.
 
-    Records go in and come out as copies, as from a database, so that a change shows only once it is saved.
+    Records go in and come out as copies, as from a database, so that a change shows only once it is
+    saved.
 
     Args:
         rows: where they are stored.
@@ -41,7 +44,8 @@ class View(Generic[T]):
         self._sees = AllOf(seen).test() if seen else None
 
     def get(self, key: Any) -> T:
-        """A copy of the record with this key; raises RecordMissing, or the exception that was told to `define`.
+        """A copy of the record with this key; raises RecordMissing, or the exception that was told
+        to `define`.
 
         Args:
             key: a tuple where the key is made of several fields.
@@ -57,20 +61,22 @@ class View(Generic[T]):
         return None if row is None else self.copies((row,))[0]
 
     def add(self, record: T) -> T:
-        """Store a copy of a new record; an empty key is assigned, on the given record too, when it can be changed.
+        """Store a copy of a new record; an empty key is assigned, on the given record too, when it
+        can be changed.
 
         Returns:
             A copy of what was stored.
 
         Raises:
-            RecordRefused: not a record of this type, or the key is taken; for the latter, and for a unique field that
-                is taken, the exception told to `define`.
+            RecordRefused: not a record of this type, or the key is taken; for the latter, and for a
+                unique field that is taken, the exception told to `define`.
         """
         self._check(record)
         record, key = self.stored.with_key(record)
         if key in self.stored.by_key:
             raise self._definition.duplicate(
-                f"a {self.name} with {self._told(key)} is there already: {show(self.stored.by_key[key])}"
+                f"a {self.name} with {self._told(key)} is there already: "
+                f"{show(self.stored.by_key[key])}"
             )
         return self._put(key, record)
 
@@ -78,13 +84,17 @@ class View(Generic[T]):
         """Store a copy of a record, new or changed.
 
         Raises:
-            RecordOutdated: the record has a version, and another saving counted it up since this one was read.
+            RecordOutdated: the record has a version, and another saving counted it up since this
+                one was read.
         """
         self._check(record)
         record, key = self.stored.with_key(record)
         known = self.stored.by_key.get(key)
         if known is not None and not self._shows(key, known):
-            raise RecordRefused(f"the {self.name} with {self._told(key)} is not seen from here, so it cannot be saved")
+            raise RecordRefused(
+                f"the {self.name} with {self._told(key)} is not seen from here, so it cannot be "
+                "saved"
+            )
         if known is not None and self._definition.version:
             record = self._next_version(record, known, key, self._definition.version)
         return self._put(key, record)
@@ -102,7 +112,8 @@ class View(Generic[T]):
         """A query: the records that fulfil these conditions, in order of key.
 
         Args:
-            conditions: comparisons such as `column("depth_m") >= 4`; as a last resort a function of the record.
+            conditions: comparisons such as `column("depth_m") >= 4`; as a last resort a function of
+                the record.
             fields: a field and the value it must have.
         """
         return Query[T](self, AllOf(()), ()).where(*conditions, **fields)
@@ -175,7 +186,9 @@ class View(Generic[T]):
 
     def remove_rows(self, rows: Sequence[T]) -> int:
         """Take these stored records away."""
-        keys = {id(row): key for key, row in self.stored.by_key.items()} if not self.key_fields else {}
+        keys = (
+            {id(row): key for key, row in self.stored.by_key.items()} if not self.key_fields else {}
+        )
         for row in rows:
             self.remove(keys.get(id(row), self.stored.key_of(row)))
         return len(rows)
@@ -188,20 +201,33 @@ class View(Generic[T]):
 
     def missing_error(self, key: Any) -> Exception:
         """The error for a key that no record has."""
-        known = [show(k, 20) for k, row in list(self.stored.by_key.items())[:9] if self._shows(k, row)]
+        known = [
+            show(k, 20) for k, row in list(self.stored.by_key.items())[:9] if self._shows(k, row)
+        ]
         more = ", …" if len(known) > 8 else ""
         is_ours = self._definition.missing is RecordMissing
-        hint = f" (shelf.define({self.name}, missing=…) makes this your own exception)" if is_ours else ""
+        hint = (
+            f" (shelf.define({self.name}, missing=…) makes this your own exception)"
+            if is_ours
+            else ""
+        )
         return self._definition.missing(
-            f"no {self.name} has {self._told(key)}; on the shelf: {', '.join(known[:8]) or 'none'}{more}{hint}"
+            f"no {self.name} has {self._told(key)}; on the shelf: "
+            f"{', '.join(known[:8]) or 'none'}{more}{hint}"
         )
 
-    def through(self, *conditions: Condition | Query[T] | Callable[[T], object], **fields: Any) -> View[T]:
-        """The same records, of which only those are seen that fulfil more conditions, or that a query finds."""
+    def through(
+        self, *conditions: Condition | Query[T] | Callable[[T], object], **fields: Any
+    ) -> View[T]:
+        """The same records, of which only those are seen that fulfil more conditions, or that a
+        query finds.
+        """
         flat: list[Any] = []
         for one in conditions:
             if isinstance(one, Query) and one.is_paged:
-                raise RecordRefused(f"{one}: a view sees all that fulfil its conditions, so it takes no limit")
+                raise RecordRefused(
+                    f"{one}: a view sees all that fulfil its conditions, so it takes no limit"
+                )
             flat += one.conditions if isinstance(one, Query) else [one]
         more = condition_of(flat, fields)
         for part in more:
@@ -213,8 +239,14 @@ class View(Generic[T]):
         try:
             row = self.stored.by_key.get(key)
         except TypeError:
-            raise RecordRefused(f"{show(key)} cannot be a key of {self.name}: it can change") from None
-        if row is None or (self._sees is None and self.stored.limited is None) or self._shows(key, row):
+            raise RecordRefused(
+                f"{show(key)} cannot be a key of {self.name}: it can change"
+            ) from None
+        if (
+            row is None
+            or (self._sees is None and self.stored.limited is None)
+            or self._shows(key, row)
+        ):
             return row
         return None
 
@@ -228,7 +260,8 @@ class View(Generic[T]):
             self._store.check_references(self._definition, self.stored, record)
         if self._sees is not None and not self._sees(record):
             raise RecordRefused(
-                f"{show(record)} would not be seen from here ({AllOf(self._seen)}), so it is not stored"
+                f"{show(record)} would not be seen from here ({AllOf(self._seen)}), so it is not "
+                "stored"
             )
         mine, theirs = self.copies((record, record))
         self.stored.put(key, mine)
@@ -238,14 +271,19 @@ class View(Generic[T]):
         mine, theirs = self.stored.read(record, field), self.stored.read(known, field)
         if mine != theirs:
             raise self._definition.outdated(
-                f"the {self.name} with {self._told(key)} was changed since it was read: its {field} is {show(theirs)}, "
+                f"the {self.name} with {self._told(key)} was changed since it was read: its "
+                f"{field} is {show(theirs)}, "
                 f"the record to be saved has {show(mine)}"
             )
         return self.stored.changed(record, {field: (theirs or 0) + 1})  # type: ignore[no-any-return]
 
     def _told(self, key: Any) -> str:
         fields = self.key_fields or ("key",)
-        values = key if isinstance(key, tuple) and len(fields) == len(key) and len(fields) > 1 else (key,)
+        values = (
+            key
+            if isinstance(key, tuple) and len(fields) == len(key) and len(fields) > 1
+            else (key,)
+        )
         return " and ".join(f"{f}={show(v)}" for f, v in zip(fields, values, strict=False))
 
     def _check(self, record: Any) -> None:

@@ -1,1 +1,3 @@
-"""Types: an annotation is resolved and looked at once, and becomes a node that everybody matches on."""
+"""Types: an annotation is resolved and looked at once, and becomes a node that everybody matches
+on.
+"""

@@ -1,4 +1,6 @@
-"""Annotations resolved: as late and as far as possible. A name that is not there leaves the rest as it is."""
+"""Annotations resolved: as late and as far as possible. A name that is not there leaves the rest as
+it is.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,9 @@ FILLED_IN = ("typing", "collections.abc", "datetime", "uuid", "decimal")
 
 
 def annotations_of(thing: Any) -> dict[str, Any]:
-    """The annotations that a class or function itself carries, as far as they can be had without an error."""
+    """The annotations that a class or function itself carries, as far as they can be had without an
+    error.
+    """
     try:
         if sys.version_info >= (3, 14):
             import annotationlib
@@ -42,14 +46,18 @@ def signature_of(function: Any) -> inspect.Signature:
 class Scope(Mapping[str, Any]):
     """The names that an annotation may use; one that is nowhere is `Unknown`.
 
-    The module's come before those of the class, so that a method called `list` does not hide the builtin.
+    The module's come before those of the class, so that a method called `list` does not hide the
+    builtin.
     """
 
     def __init__(self, owner: type | None, function: Any = None) -> None:
         module = getattr(function, "__module__", None) or getattr(owner, "__module__", None) or ""
         known = getattr(function, "__globals__", None) or vars(sys.modules.get(module, typing))
         parameters: dict[str, Any] = {}
-        for parameter in (*getattr(owner, "__type_params__", ()), *getattr(function, "__type_params__", ())):
+        for parameter in (
+            *getattr(owner, "__type_params__", ()),
+            *getattr(function, "__type_params__", ()),
+        ):
             parameters[parameter.__name__] = parameter
         own = {} if owner is None else {owner.__name__: owner}
         body = {} if owner is None else vars(owner)
@@ -81,7 +89,8 @@ def _filled_in(name: str) -> Any:
 
 
 def resolve(annotation: Any, owner: type | None, function: Any = None) -> Any:
-    """The type that an annotation names; a name in it that cannot be told is `Unknown`, and the rest stays.
+    """The type that an annotation names; a name in it that cannot be told is `Unknown`, and the
+    rest stays.
 
     Args:
         annotation: as written: a type, a string, or a type with strings inside.
@@ -92,20 +101,30 @@ def resolve(annotation: Any, owner: type | None, function: Any = None) -> Any:
         return annotation
     if isinstance(annotation, str):
         known = _in_module(annotation, owner, function)
-        return _evaluated(annotation, Scope(owner, function), frozenset()) if known is None else known
+        return (
+            _evaluated(annotation, Scope(owner, function), frozenset()) if known is None else known
+        )
     return _resolved(annotation, Scope(owner, function), frozenset())
 
 
 def _in_module(text: str, owner: type | None, function: Any) -> Any:
-    """The type, where the function's module knows every name in it: by far the most; None for any other."""
+    """The type, where the function's module knows every name in it: by far the most; None for any
+    other.
+    """
     names = getattr(function, "__globals__", None)
-    if names is None or getattr(owner, "__type_params__", None) or getattr(function, "__type_params__", None):
+    if (
+        names is None
+        or getattr(owner, "__type_params__", None)
+        or getattr(function, "__type_params__", None)
+    ):
         return None
     try:
         found = eval(text, names, {})
     except Exception:  # a name that is not there, or an expression that refuses
         return None
-    is_class = type(found) is type or (type(found) is GenericAlias and set(map(type, found.__args__)) == {type})
+    is_class = type(found) is type or (
+        type(found) is GenericAlias and set(map(type, found.__args__)) == {type}
+    )
     return found if is_class else None  # in any other something may be left to be resolved
 
 

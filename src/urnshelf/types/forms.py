@@ -14,7 +14,9 @@ from urnshelf.caches import remembered
 
 
 class Unknown:
-    """Stands for a name in an annotation that cannot be resolved, such as an import for the checker only."""
+    """Stands for a name in an annotation that cannot be resolved, such as an import for the checker
+    only.
+    """
 
     __slots__ = ("name",)
 
@@ -104,7 +106,9 @@ def _is_parameter(part: Any) -> bool:
 
 
 def type_arguments(form: Any) -> dict[type, dict[Any, Any]]:
-    """For each class that an interface inherits from: its type parameters and what they stand for here."""
+    """For each class that an interface inherits from: its type parameters and what they stand for
+    here.
+    """
     found: dict[type, dict[Any, Any]] = {}
 
     def walk(base: Any, filled: dict[Any, Any]) -> None:
@@ -154,5 +158,7 @@ def _argument_name(arg: Any) -> str:
 
 @remembered
 def full_name(cls: type) -> str:
-    """`datetime.datetime`: for classes that are known by name, so that their module need not be imported."""
+    """`datetime.datetime`: for classes that are known by name, so that their module need not be
+    imported.
+    """
     return f"{cls.__module__}.{cls.__qualname__}"

@@ -96,7 +96,8 @@ class Node:
         origin: the class of `bare` without its arguments.
         optional: whether None is allowed besides.
         notes: what `Annotated` attached, the outermost last.
-        qualifiers: `required`, `not required`, `final`, `class variable`, `unpacked`, `constructor only`.
+        qualifiers: `required`, `not required`, `final`, `class variable`, `unpacked`, `constructor
+            only`.
         kind: what sort of type it is.
         values: the values of a Literal.
         is_known: whether it says anything of its values.
@@ -104,19 +105,33 @@ class Node:
     """
 
     __slots__ = (
-        "_args", "bare", "form", "is_enum", "is_known", "kind", "notes", "optional", "origin", "qualifiers", "values",
-    )  # fmt: skip
+        "_args",
+        "bare",
+        "form",
+        "is_enum",
+        "is_known",
+        "kind",
+        "notes",
+        "optional",
+        "origin",
+        "qualifiers",
+        "values",
+    )
 
     def __init__(self, form: Any) -> None:
         is_bare = type(form) is type or (
-            type(form) is GenericAlias and form.__origin__ in _KINDS and form.__origin__ is not tuple
+            type(form) is GenericAlias
+            and form.__origin__ in _KINDS
+            and form.__origin__ is not tuple
         )
         peeled = _Peeled(form, (), _NO_QUALIFIERS, False) if is_bare else _peeled(form)
         self.form = form
         self.optional = peeled.optional
         self.notes = peeled.notes
         self.qualifiers = peeled.qualifiers
-        self.kind = _KINDS.get(get_origin(form) or form, Kind.CLASS) if is_bare else _kind_of(peeled.form)
+        self.kind = (
+            _KINDS.get(get_origin(form) or form, Kind.CLASS) if is_bare else _kind_of(peeled.form)
+        )
         self.is_known = self.kind not in (Kind.ANY, Kind.UNKNOWN)
         self.bare: Any = peeled.form if self.is_known else Any
         self.is_enum = isinstance(self.bare, type) and issubclass(self.bare, Enum)
@@ -126,7 +141,9 @@ class Node:
 
     @property
     def args(self) -> tuple[Node, ...]:
-        """The nodes of its arguments; of a tuple of any length that of its items, and the members of a union."""
+        """The nodes of its arguments; of a tuple of any length that of its items, and the members
+        of a union.
+        """
         if self._args is None:  # late, for a type may hold itself
             self._args = tuple(map(node_of, self._arguments()))
         return self._args

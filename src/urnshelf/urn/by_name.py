@@ -86,7 +86,7 @@ def rule_for(name: str, form: Any, siblings: Mapping[str, Node]) -> Rule | None:
     return None
 
 
-# --- texts ------------------------------------------------------------------------------------------------------------
+# --- texts ---
 
 
 def _text_rule(name: str, siblings: Collection[str]) -> Rule | None:
@@ -143,7 +143,11 @@ def _address(number: int, street: int, code: int, place: int) -> str:
 
 
 def _sentence(which: int, a: int, n: int, place: int) -> str:
-    parts = {"a": words.ADJECTIVES[a].lower(), "n": words.NOUNS[n].lower(), "p": words.PLACES[place]}
+    parts = {
+        "a": words.ADJECTIVES[a].lower(),
+        "n": words.NOUNS[n].lower(),
+        "p": words.PLACES[place],
+    }
     return words.SENTENCES[which].format(**parts) + "."
 
 
@@ -163,27 +167,78 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
     (_GIVEN, lambda: among(*words.GIVEN)),
     (("middle_name", "nickname"), lambda: among(*words.GIVEN)),
     (_FAMILY, lambda: among(*words.FAMILY)),
-    (("full_name", "fullname", "display_name", "owner", "author", "person", "contact", "skipper", "master"),
-     lambda: among(*_pairs(words.GIVEN, words.FAMILY))),
+    (
+        (
+            "full_name",
+            "fullname",
+            "display_name",
+            "owner",
+            "author",
+            "person",
+            "contact",
+            "skipper",
+            "master",
+        ),
+        lambda: among(*_pairs(words.GIVEN, words.FAMILY)),
+    ),
     (("username", "user_name", "login", "handle"), lambda: Composed(_username, _A, _N, 100)),
-    (("company", "company_name", "organisation", "organization", "employer", "firm", "supplier", "vendor"),
-     lambda: among(*_pairs(words.FAMILY, words.FIRM_ENDINGS))),
-    (("file_name", "filename"), lambda: Composed(lambda a, n, i: _slug(a, n, i) + ".csv", _A, _N, 1000)),
+    (
+        (
+            "company",
+            "company_name",
+            "organisation",
+            "organization",
+            "employer",
+            "firm",
+            "supplier",
+            "vendor",
+        ),
+        lambda: among(*_pairs(words.FAMILY, words.FIRM_ENDINGS)),
+    ),
+    (
+        ("file_name", "filename"),
+        lambda: Composed(lambda a, n, i: _slug(a, n, i) + ".csv", _A, _N, 1000),
+    ),
     (("host", "hostname", "host_name", "domain", "server"), lambda: Composed(_host, _N, 2)),
     (("street_name",), lambda: among(*words.STREETS)),
     (("name", "title", "subject", "label"), lambda: among(*_pairs(words.ADJECTIVES, words.NOUNS))),
     (("email", "e_mail", "mail", "email_address"), lambda: EMAILS),
-    (("phone", "telephone", "mobile", "tel", "fax", "phone_number", "telephone_number"), lambda: Composed(safe.phone, 2, 1000)),
-    (("ip", "ip_address", "ipv4", "ip_addr"), lambda: Composed(lambda n, h: str(safe.ipv4(n, h)), 3, 254)),
+    (
+        ("phone", "telephone", "mobile", "tel", "fax", "phone_number", "telephone_number"),
+        lambda: Composed(safe.phone, 2, 1000),
+    ),
+    (
+        ("ip", "ip_address", "ipv4", "ip_addr"),
+        lambda: Composed(lambda n, h: str(safe.ipv4(n, h)), 3, 254),
+    ),
     (("ipv6",), lambda: Composed(lambda m, h: str(safe.ipv6(m, h)), 1 << 63, 1 << 16)),
     (("mac", "mac_address"), lambda: Composed(safe.hardware_address, 256)),
-    (("street", "street_address", "address_line", "address_line_1", "address1", "line1"), lambda: Composed(_street, 180, len(words.STREETS))),
+    (
+        ("street", "street_address", "address_line", "address_line_1", "address1", "line1"),
+        lambda: Composed(_street, 180, len(words.STREETS)),
+    ),
     (("address",), lambda: Composed(_address, 180, len(words.STREETS), 90_000, _P)),
     (("house_number",), lambda: pattern("[1-9][0-9]?")),
     (("postcode", "postal_code", "zip", "zip_code", "zipcode"), lambda: pattern("[1-9][0-9]{4}")),
-    (("city", "town", "harbour", "harbor", "port", "place", "region", "county", "province", "village"),
-     lambda: among(*words.PLACES)),
-    (("country_code", "flag", "nationality"), lambda: among(*[code for code, _ in words.COUNTRIES])),
+    (
+        (
+            "city",
+            "town",
+            "harbour",
+            "harbor",
+            "port",
+            "place",
+            "region",
+            "county",
+            "province",
+            "village",
+        ),
+        lambda: among(*words.PLACES),
+    ),
+    (
+        ("country_code", "flag", "nationality"),
+        lambda: among(*[code for code, _ in words.COUNTRIES]),
+    ),
     (("country",), lambda: among(*[name for _, name in words.COUNTRIES])),
     (("department", "team", "division"), lambda: among(*words.DEPARTMENTS)),
     (("job", "job_title", "occupation", "profession", "role"), lambda: among(*words.JOBS)),
@@ -202,19 +257,37 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
     (("token", "hash", "checksum", "digest"), lambda: pattern("[0-9a-f]{32}")),
     (("password", "secret"), lambda: PASSWORDS),
     (("status", "state"), lambda: among(*words.STATUSES)),
-    (("description", "notes", "note", "comment", "remark", "remarks", "summary", "text", "message", "body"),
-     lambda: SENTENCES),
-]  # fmt: skip
+    (
+        (
+            "description",
+            "notes",
+            "note",
+            "comment",
+            "remark",
+            "remarks",
+            "summary",
+            "text",
+            "message",
+            "body",
+        ),
+        lambda: SENTENCES,
+    ),
+]
 
 
-# --- times and numbers ------------------------------------------------------------------------------------------------
+# --- times and numbers ---
 
 
 def _time_rule(name: str, form: Any, siblings: Mapping[str, Node]) -> Rule | None:
     stem, ending = _stem(name)
     first = _LATER.get(stem)
     earlier = next(
-        (s for s in (f"{first}{ending}", first, f"{first}_at", f"{first}_on") if first and s in siblings), None
+        (
+            s
+            for s in (f"{first}{ending}", first, f"{first}_at", f"{first}_on")
+            if first and s in siblings
+        ),
+        None,
     )
     if earlier is not None and siblings[earlier].bare is form and not siblings[earlier].optional:
         return _After(earlier, 60)
@@ -234,8 +307,25 @@ def _stem(name: str) -> tuple[str, str]:
 
 
 _NUMBERS: list[tuple[tuple[str, ...], tuple[float, float], int]] = [
-    (("price", "amount", "cost", "fee", "total", "subtotal", "dues", "salary", "balance", "rate", "sum", "net", "gross"),
-     (1, 999), 2),
+    (
+        (
+            "price",
+            "amount",
+            "cost",
+            "fee",
+            "total",
+            "subtotal",
+            "dues",
+            "salary",
+            "balance",
+            "rate",
+            "sum",
+            "net",
+            "gross",
+        ),
+        (1, 999),
+        2,
+    ),
     (("percentage", "percent", "pct", "share"), (0, 100), 1),
     (("latitude", "lat"), (-90, 90), 5),
     (("longitude", "lon", "lng"), (-180, 180), 5),
@@ -257,7 +347,7 @@ _NUMBERS: list[tuple[tuple[str, ...], tuple[float, float], int]] = [
     (("speed", "speed_kn", "knots"), (1, 25), 1),
     (("port_number",), (1024, 49151), 0),
     (("version", "level", "priority", "rank"), (1, 5), 0),
-]  # fmt: skip
+]
 
 
 def _number_rule(name: str, form: Any) -> Rule | None:

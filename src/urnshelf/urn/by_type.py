@@ -39,9 +39,16 @@ class Drawer:
         self._record_rule = record_rule
 
     def field(
-        self, name: str, node: Node, limits: Limits, path: str, siblings: Mapping[str, Node], depth: int = 0
+        self,
+        name: str,
+        node: Node,
+        limits: Limits,
+        path: str,
+        siblings: Mapping[str, Node],
+        depth: int = 0,
     ) -> Rule:
-        """The rule of a record's field: what its name suggests, if that keeps the limits, or else its type.
+        """The rule of a record's field: what its name suggests, if that keeps the limits, or else
+        its type.
 
         Args:
             name: the field's.
@@ -52,7 +59,11 @@ class Drawer:
             depth: how many records deep it is.
         """
         inner = node.bare
-        named = rule_for(name, inner, siblings) if limits.pattern is None and limits.choices is None else None
+        named = (
+            rule_for(name, inner, siblings)
+            if limits.pattern is None and limits.choices is None
+            else None
+        )
         if inner is int and name == "id" and not limits:
             return serial()
         by_type = partial(self._tried, node, limits, path, depth)
@@ -97,7 +108,9 @@ class Drawer:
 
     def _container(self, node: Node, limits: Limits, path: str, depth: int) -> Rule | None:
         if node.kind is Kind.TUPLE:
-            return _Tuple([self.value(arg, f"{path}[{i}]", depth) for i, arg in enumerate(node.args)])
+            return _Tuple(
+                [self.value(arg, f"{path}[{i}]", depth) for i, arg in enumerate(node.args)]
+            )
         if node.kind is Kind.MAPPING:
             key, value = node.args if len(node.args) == 2 else (node_of(str), node_of(Any))
             keys = self.value(key, f"{path} key", depth)
@@ -114,7 +127,10 @@ class Drawer:
         """The rule that a name suggests, where the limits leave room for it."""
         if not limits:
             return rule
-        if any(getattr(limits, bound) is not None for bound in ("ge", "gt", "le", "lt", "multiple_of", "max_digits")):
+        if any(
+            getattr(limits, bound) is not None
+            for bound in ("ge", "gt", "le", "lt", "multiple_of", "max_digits")
+        ):
             return by_type()
         return _Fitted(rule, limits, by_type())
 
@@ -122,12 +138,13 @@ class Drawer:
         head, _, tail = path.partition(".")
         name = tail.partition(".")[0].partition("[")[0] or "field"
         raise RecordRefused(
-            f"cannot draw {path}: nothing is known of the type {type_name(node.form)}; give a value or a rule, "
+            f"cannot draw {path}: nothing is known of the type {type_name(node.form)}; give a "
+            "value or a rule, "
             f"as in draw({head}, {name}=…) or set_rules({head}, {name}=…)"
         )
 
 
-# --- plain values -----------------------------------------------------------------------------------------------------
+# --- plain values ---------------------------------------------------------------------------------
 
 
 def _simple_rule(form: Any, limits: Limits, path: str) -> Rule | None:
@@ -165,7 +182,9 @@ def _number(form: Any, limits: Limits, path: str) -> Rule:
     if low > high:
         raise RecordRefused(f"cannot draw {path}: no {form.__name__} lies between {low} and {high}")
     if form is int:
-        return between(int(low.to_integral_value("ROUND_CEILING")), int(high.to_integral_value("ROUND_FLOOR")))
+        return between(
+            int(low.to_integral_value("ROUND_CEILING")), int(high.to_integral_value("ROUND_FLOOR"))
+        )
     return between(form(low), form(high), decimals=places)
 
 
@@ -182,7 +201,9 @@ def _multiples(form: Any, low: Decimal, high: Decimal, unit: Decimal, path: str)
     if -(-low // unit) * unit < low:
         first += 1
     if first > last:
-        raise RecordRefused(f"cannot draw {path}: no multiple of {unit} lies between {low} and {high}")
+        raise RecordRefused(
+            f"cannot draw {path}: no multiple of {unit} lies between {low} and {high}"
+        )
     numbers = between(int(first), int(last))
     return computed(lambda bits: form(numbers.one(bits) * unit))
 
@@ -193,17 +214,25 @@ def _time_range(form: Any, limits: Limits) -> Rule:
     step: Any = timedelta(days=1) if form is date else timedelta(seconds=1)
     low: Any = _START if form is datetime else _START.date()
     high: Any = _END if form is datetime else _END.date()
-    told_low = limits.ge if limits.ge is not None else limits.gt + step if limits.gt is not None else None
-    told_high = limits.le if limits.le is not None else limits.lt - step if limits.lt is not None else None
+    told_low = (
+        limits.ge if limits.ge is not None else limits.gt + step if limits.gt is not None else None
+    )
+    told_high = (
+        limits.le if limits.le is not None else limits.lt - step if limits.lt is not None else None
+    )
     if form is datetime and any(t is not None and t.tzinfo is None for t in (told_low, told_high)):
         low, high = low.replace(tzinfo=None), high.replace(tzinfo=None)
-    low = told_low if told_low is not None else min(low, told_high) if told_high is not None else low
+    low = (
+        told_low if told_low is not None else min(low, told_high) if told_high is not None else low
+    )
     high = told_high if told_high is not None else max(high, low)
     return between(low, high)
 
 
 def _lengths(limits: Limits, low: int, high: int) -> tuple[int, int]:
-    least = limits.min_length if limits.min_length is not None else min(low, limits.max_length or low)
+    least = (
+        limits.min_length if limits.min_length is not None else min(low, limits.max_length or low)
+    )
     most = limits.max_length if limits.max_length is not None else max(high, least)
     return least, max(least, min(most, max(high, least)))
 
@@ -232,7 +261,9 @@ def _letters(bits: Bits, length: int) -> str:
 
 def _path(kind: type[PurePath]) -> Rule:
     places, nouns = words.PLACES, words.NOUNS
-    return Composed(lambda p, n: kind(f"{places[p].lower()}/{nouns[n].lower()}.csv"), len(places), len(nouns))
+    return Composed(
+        lambda p, n: kind(f"{places[p].lower()}/{nouns[n].lower()}.csv"), len(places), len(nouns)
+    )
 
 
 _PLAIN: dict[Any, Rule] = {
@@ -249,7 +280,9 @@ _PLAIN: dict[Any, Rule] = {
 
 
 def _typed_text(form: Any) -> Rule | None:
-    """Types of other libraries that are known by their names: UUIDs, texts that must be an address, secrets."""
+    """Types of other libraries that are known by their names: UUIDs, texts that must be an address,
+    secrets.
+    """
     name = getattr(form, "__name__", "")
     if name == "UUID":
         return UUIDS
@@ -274,7 +307,7 @@ _PYDANTIC_TIMES: dict[str, tuple[Any, Any]] = {
 }
 
 
-# --- values with parts ------------------------------------------------------------------------------------------------
+# --- values with parts ----------------------------------------------------------------------------
 
 
 class _OneOf(Rule):
@@ -304,7 +337,12 @@ class _Items(Rule):
     vectorised = False
 
     def __init__(
-        self, make: Callable[[Any], Any], limits: Limits, path: str, item: Rule, value: Rule | None = None
+        self,
+        make: Callable[[Any], Any],
+        limits: Limits,
+        path: str,
+        item: Rule,
+        value: Rule | None = None,
     ) -> None:
         self._make, self._path, self._item, self._value = make, path, item, value
         self._low, self._high = _lengths(limits, 0, 3)
@@ -316,7 +354,10 @@ class _Items(Rule):
             made = self._make([self._part(bits.sub(i)) for i in range(wanted + extra)])
             if len(made) >= min(wanted, max(self._low, 0)) and len(made) >= self._low:
                 return made
-        raise RecordRefused(f"cannot draw {self._path}: {self._low} different items are wanted, but there are too few")
+        raise RecordRefused(
+            f"cannot draw {self._path}: {self._low} different items are wanted, but there are too "
+            "few"
+        )
 
     def _part(self, bits: Bits) -> Any:
         if self._value is None:
@@ -352,4 +393,6 @@ class _Checked(Rule):
             value = self._rule.one(bits.sub(number), *inputs)
             if self._limits.allow(value):
                 return value
-        raise RecordRefused(f"cannot draw {self._path}: no value in {TRIES} tries keeps its limits; give a rule")
+        raise RecordRefused(
+            f"cannot draw {self._path}: no value in {TRIES} tries keeps its limits; give a rule"
+        )

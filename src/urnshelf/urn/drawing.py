@@ -1,4 +1,6 @@
-"""The urn: draws records and values, one or many, each a pure function of seed, type, field, index, rule and inputs."""
+"""The urn: draws records and values, one or many, each a pure function of seed, type, field, index,
+rule and inputs.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,17 @@ from urnshelf.records.description import Description
 from urnshelf.records.display import show
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Node, node_of
-from urnshelf.urn.layouts import CHUNK, DRAWER, MANY, Layout, drawable, layout_of, one, record_type, records
+from urnshelf.urn.layouts import (
+    CHUNK,
+    DRAWER,
+    MANY,
+    Layout,
+    drawable,
+    layout_of,
+    one,
+    record_type,
+    records,
+)
 from urnshelf.urn.mixing import Bits, key_of
 from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.given import as_rule
@@ -27,7 +39,8 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 class Urn:
     """The seeded source of records and values.
 
-    The same seed gives the same records, on every machine and in any order; ten and then ninety equal a hundred.
+    The same seed gives the same records, on every machine and in any order; ten and then ninety
+    equal a hundred.
 
     Args:
         seed: any whole number.
@@ -64,7 +77,8 @@ class Urn:
             fields: for every record: a value, a rule, or a function of other fields.
 
         Raises:
-            RecordRefused: a type that cannot be drawn, an unknown field, or rules that need each other.
+            RecordRefused: a type that cannot be drawn, an unknown field, or rules that need each
+                other.
 
         >>> Urn(7).draw(list[int]) == Urn(7).draw(list[int])
         True
@@ -73,11 +87,14 @@ class Urn:
         layout = self._layout(what, fields)
         if layout is None:
             rule, key = self._value_rule(what, fields)
-            return rule.one(Bits(key, 0)) if n is None else [rule.one(Bits(key, i)) for i in indexes]
+            return (
+                rule.one(Bits(key, 0)) if n is None else [rule.one(Bits(key, i)) for i in indexes]
+            )
         return one(layout, 0) if n is None else list(records(layout, indexes))
 
     def set_rules(self, what: Any, **rules: Any) -> None:
-        """Set rules for fields of a type: they hold for every draw of it after this, and overrides go before them.
+        """Set rules for fields of a type: they hold for every draw of it after this, and overrides
+        go before them.
 
         Args:
             what: the record type.
@@ -87,7 +104,9 @@ class Urn:
             RecordRefused: an unknown field.
         """
         _refuse_unknown(record_type(what), rules)
-        self._rules.setdefault(what, {}).update({name: as_rule(value) for name, value in rules.items()})
+        self._rules.setdefault(what, {}).update(
+            {name: as_rule(value) for name, value in rules.items()}
+        )
         self._layouts.clear()
 
     def stream(self, what: type[T], start: int = 0, **fields: Any) -> Iterator[T]:
@@ -97,7 +116,9 @@ class Urn:
             start += MANY
 
     def chunks(self, what: Any, n: int | range, **fields: Any) -> Iterator[list[Any]]:
-        """The first n records, or a slice, some thousands at a time, so that memory stays the same for any number."""
+        """The first n records, or a slice, some thousands at a time, so that memory stays the same
+        for any number.
+        """
         indexes = _indexes(what, n)
         for start in range(0, len(indexes), CHUNK):
             yield self.draw(what, indexes[start : start + CHUNK], **fields)
@@ -140,7 +161,11 @@ class Urn:
             return None
         _refuse_unknown(record, given)
         told = self._rules.get(what, {}) | {name: as_rule(value) for name, value in given.items()}
-        layout = layout_of(record, self.seed, {name: self._linked(rule, record, name) for name, rule in told.items()})
+        layout = layout_of(
+            record,
+            self.seed,
+            {name: self._linked(rule, record, name) for name, rule in told.items()},
+        )
         if not given:
             self._layouts[what] = layout
         return layout
@@ -171,7 +196,8 @@ class Urn:
         if rule.field is not None:
             if rule.field not in parent.fields:
                 raise RecordRefused(
-                    f"{where}: link({parent.name}, {rule.field!r}): {parent.name} has no such field; "
+                    f"{where}: link({parent.name}, {rule.field!r}): {parent.name} has no such "
+                    "field; "
                     f"it has {', '.join(parent.names)}"
                 )
             return rule.field
@@ -184,16 +210,21 @@ class Urn:
             return None
         what = f"its key has {len(key)} fields" if key else "it has no key"
         raise RecordRefused(
-            f"{where}: link({parent.name}): {what}; name the field to take, link({parent.name}, {parent.names[0]!r})"
+            f"{where}: link({parent.name}): {what}; name the field to take, link({parent.name}, "
+            f"{parent.names[0]!r})"
         )
 
     def _value_rule(self, what: Any, fields: Mapping[str, Any]) -> tuple[Rule, int]:
         if fields:
-            raise RecordRefused(f"{show(what, 60)} has no fields, so none can be given: {', '.join(fields)}")
+            raise RecordRefused(
+                f"{show(what, 60)} has no fields, so none can be given: {', '.join(fields)}"
+            )
         if isinstance(what, Mapping):
             from urnshelf.urn.json_schema import schema_rule
 
-            return schema_rule(what), key_of(self.seed, "json schema", str(what.get("$id") or what.get("title") or ""))
+            return schema_rule(what), key_of(
+                self.seed, "json schema", str(what.get("$id") or what.get("title") or "")
+            )
         name = type_name(what)
         return DRAWER.value(node_of(what), name), key_of(self.seed, name)
 
@@ -201,9 +232,14 @@ class Urn:
 def _indexes(what: Any, n: Any) -> range:
     if n is None:
         return range(1)
-    if isinstance(n, bool) or not isinstance(n, (int, range)) or (n < 0 if isinstance(n, int) else n[:1] and n[0] < 0):
+    if (
+        isinstance(n, bool)
+        or not isinstance(n, (int, range))
+        or (n < 0 if isinstance(n, int) else n[:1] and n[0] < 0)
+    ):
         raise RecordRefused(
-            f"draw({_name(what)}, {n!r}): a whole number from 0, or a range of indexes from 0, is needed"
+            f"draw({_name(what)}, {n!r}): a whole number from 0, or a range of indexes from 0, is "
+            "needed"
         )
     return n if isinstance(n, range) else range(n)
 

@@ -1,4 +1,6 @@
-"""JSON Schema (2020-12) drawn: types, formats, enum, const, bounds, pattern, items, $ref, oneOf, anyOf, allOf."""
+"""JSON Schema (2020-12) drawn: types, formats, enum, const, bounds, pattern, items, $ref, oneOf,
+anyOf, allOf.
+"""
 
 from __future__ import annotations
 
@@ -67,7 +69,8 @@ class _Reader:
     def _resolved(self, reference: str, path: str) -> Any:
         if not reference.startswith("#"):
             raise RecordRefused(
-                f"cannot draw {path}: the reference {reference!r} leads outside; put the schema under $defs"
+                f"cannot draw {path}: the reference {reference!r} leads outside; put the schema "
+                "under $defs"
             )
         found: Any = self._root
         for part in filter(None, reference[1:].split("/")):
@@ -75,15 +78,23 @@ class _Reader:
             if isinstance(found, Mapping) and name in found:
                 found = found[name]
             else:
-                raise RecordRefused(f"cannot draw {path}: the reference {reference!r} leads nowhere")
+                raise RecordRefused(
+                    f"cannot draw {path}: the reference {reference!r} leads nowhere"
+                )
         return found
 
-    def _one_of(self, schema: dict[str, Any], keyword: str, path: str, depth: int, name: str) -> Rule:
+    def _one_of(
+        self, schema: dict[str, Any], keyword: str, path: str, depth: int, name: str
+    ) -> Rule:
         rest = {k: v for k, v in schema.items() if k != keyword}
         ways = []
         for number, way in enumerate(schema[keyword]):
             merged = dict(rest)
-            _merge(merged, self._joined(way, path) if isinstance(way, Mapping) else {}, f"{path}/{keyword}/{number}")
+            _merge(
+                merged,
+                self._joined(way, path) if isinstance(way, Mapping) else {},
+                f"{path}/{keyword}/{number}",
+            )
             ways.append(self._late(merged, f"{path}/{keyword}/{number}", depth, name))
         return _way(ways)
 
@@ -117,7 +128,8 @@ class _Reader:
         if depth > 4 * DEEPEST:
             raise RecordRefused(f"cannot draw {path}: it holds itself without end")
         parts = {
-            key: self._late(value, f"{path}/properties/{key}", depth + 1, key) for key, value in properties.items()
+            key: self._late(value, f"{path}/properties/{key}", depth + 1, key)
+            for key, value in properties.items()
         }
         return computed(lambda bits: _drawn_object(bits, parts, required))
 
@@ -143,7 +155,9 @@ class _Reader:
                     found.append(value)
                 tried += 1
             if len(found) < low:
-                raise RecordRefused(f"cannot draw {path}: {low} different items are wanted, but there are too few")
+                raise RecordRefused(
+                    f"cannot draw {path}: {low} different items are wanted, but there are too few"
+                )
             return found
 
         return computed(draw)
@@ -153,7 +167,9 @@ class _Reader:
         if told is not None:
             return told
         limits = NO_LIMITS._replace(
-            min_length=schema.get("minLength"), max_length=schema.get("maxLength"), pattern=schema.get("pattern")
+            min_length=schema.get("minLength"),
+            max_length=schema.get("maxLength"),
+            pattern=schema.get("pattern"),
         )
         return self._plain.field(name, node_of(str), limits, path, {})
 
@@ -199,7 +215,9 @@ def _merge(into: dict[str, Any], part: Any, path: str) -> None:
             "examples",
             "default",
         ):
-            raise RecordRefused(f"cannot draw {path}: {key!r} is {into[key]!r} and {value!r} at the same time")
+            raise RecordRefused(
+                f"cannot draw {path}: {key!r} is {into[key]!r} and {value!r} at the same time"
+            )
 
 
 def _guessed(schema: Mapping[str, Any]) -> str:
@@ -267,8 +285,16 @@ _FORMATS: dict[str, Rule] = {
     "uri-reference": URLS,
     "iri": URLS,
     "uuid": computed(lambda bits: str(UUIDS.one(bits))),
-    **{name: rule for name, field in (("hostname", "host"), ("idn-hostname", "host"), ("ipv4", "ip"), ("ipv6", "ipv6"))
-       if (rule := rule_for(field, str, {})) is not None},
+    **{
+        name: rule
+        for name, field in (
+            ("hostname", "host"),
+            ("idn-hostname", "host"),
+            ("ipv4", "ip"),
+            ("ipv6", "ipv6"),
+        )
+        if (rule := rule_for(field, str, {})) is not None
+    },
     "regex": constant("^[a-z]+$"),
     "json-pointer": pattern("/[a-z]{3,8}/[0-9]"),
-}  # fmt: skip
+}

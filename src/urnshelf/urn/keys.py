@@ -13,5 +13,7 @@ def uuid_key(seed: int, record_type: type, number: int) -> UUID:
     >>> uuid_key(7, int, 1) == uuid_key(7, int, 1), uuid_key(7, int, 1).version
     (True, 4)
     """
-    bits = Bits(key_of(seed, record_type.__module__, record_type.__qualname__, "assigned key"), number)
+    bits = Bits(
+        key_of(seed, record_type.__module__, record_type.__qualname__, "assigned key"), number
+    )
     return UUID(int=(bits.next() << 64) | bits.next(), version=4)

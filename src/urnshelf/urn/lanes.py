@@ -35,7 +35,9 @@ class Lanes:
             return (((bits >> u(32)) * u(n)) >> u(32)).astype(self._numpy.int64)
         low, high = u(n & 0xFFFFFFFF), u(n >> 32)
         b_low, b_high = bits & u(0xFFFFFFFF), bits >> u(32)
-        carry = (b_low * low >> u(32)) + (b_high * low & u(0xFFFFFFFF)) + (b_low * high & u(0xFFFFFFFF))
+        carry = (
+            (b_low * low >> u(32)) + (b_high * low & u(0xFFFFFFFF)) + (b_low * high & u(0xFFFFFFFF))
+        )
         whole = b_high * high + (b_high * low >> u(32)) + (b_low * high >> u(32)) + (carry >> u(32))
         return whole.astype(self._numpy.int64)
 
@@ -50,7 +52,9 @@ class Lanes:
 
     def sub(self, number: int) -> Lanes:
         """The bits of a part of each value."""
-        return Lanes(mix((self.key ^ mix((number + 1) * FIRST & MASK)) & MASK), self.index, self._numpy)
+        return Lanes(
+            mix((self.key ^ mix((number + 1) * FIRST & MASK)) & MASK), self.index, self._numpy
+        )
 
     def _mix(self, z: Any) -> Any:
         u = self._numpy.uint64
@@ -63,4 +67,6 @@ def lanes(key: int, indexes: range) -> Lanes:
     """The lanes of a range of indexes; needs NumPy."""
     import numpy
 
-    return Lanes(key, numpy.arange(indexes.start, indexes.stop, indexes.step, dtype=numpy.uint64), numpy)
+    return Lanes(
+        key, numpy.arange(indexes.start, indexes.stop, indexes.step, dtype=numpy.uint64), numpy
+    )

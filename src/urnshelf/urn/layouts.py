@@ -1,4 +1,6 @@
-"""Layouts: how the records of one type are drawn, field by field, in an order in which each has what it needs."""
+"""Layouts: how the records of one type are drawn, field by field, in an order in which each has
+what it needs.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +32,9 @@ class Column(NamedTuple):
 
 
 class Layout(NamedTuple):
-    """How the records of one type are drawn: columns in an order in which each comes after those that it needs."""
+    """How the records of one type are drawn: columns in an order in which each comes after those
+    that it needs.
+    """
 
     record: Description
     columns: tuple[Column, ...]
@@ -59,11 +63,16 @@ def layout_of(record: Description, seed: int, told: Mapping[str, Rule]) -> Layou
 
 
 def drawable(what: Any) -> Description | None:
-    """The description of a type whose records can be drawn; of a plain class its constructor must tell the types."""
+    """The description of a type whose records can be drawn; of a plain class its constructor must
+    tell the types.
+    """
     record = description_of(what)
     if record is None or not record.given:
         return None
-    is_told = all(field.node.form is not Any or field.default is not NOT_THERE for field in record.given.values())
+    is_told = all(
+        field.node.form is not Any or field.default is not NOT_THERE
+        for field in record.given.values()
+    )
     return record if is_told or record.kind != "plain" else None
 
 
@@ -78,7 +87,9 @@ def record_type(what: Any) -> Description:
 
 @remembered
 def _field_rules(what: Any) -> dict[str, Any]:
-    """The rule of each field of a type, or why there is none, which matters only where no other is given."""
+    """The rule of each field of a type, or why there is none, which matters only where no other is
+    given.
+    """
     return _rules_of(record_type(what), type_name(what), 0)
 
 
@@ -87,14 +98,18 @@ def _rules_of(record: Description, path: str, depth: int) -> dict[str, Any]:
     rules: dict[str, Any] = {}
     for name, field in record.given.items():
         try:
-            rules[name] = DRAWER.field(name, field.node, field.limits, f"{path}.{name}", siblings, depth)
+            rules[name] = DRAWER.field(
+                name, field.node, field.limits, f"{path}.{name}", siblings, depth
+            )
         except RecordRefused as refusal:
             rules[name] = refusal
     return rules
 
 
 def _in_order(record: Description, columns: dict[str, Column]) -> list[Column]:
-    """The columns sorted so that each comes after those that it needs; raises RecordRefused for a circle."""
+    """The columns sorted so that each comes after those that it needs; raises RecordRefused for a
+    circle.
+    """
     ordered: dict[str, Column] = {}
 
     def visit(name: str, waiting: tuple[str, ...]) -> None:
@@ -102,11 +117,14 @@ def _in_order(record: Description, columns: dict[str, Column]) -> list[Column]:
             return
         if name in waiting:
             circle = " → ".join([*waiting[waiting.index(name) :], name])
-            raise RecordRefused(f"{type_name(record.form)}: the rules need each other in a circle: {circle}")
+            raise RecordRefused(
+                f"{type_name(record.form)}: the rules need each other in a circle: {circle}"
+            )
         for needed in columns[name].rule.needs:
             if needed not in columns:
                 raise RecordRefused(
-                    f"{type_name(record.form)}.{name}: its rule needs the field {needed!r}, which there is not"
+                    f"{type_name(record.form)}.{name}: its rule needs the field {needed!r}, which "
+                    "there is not"
                     "; for a function as the value itself, give rules.constant(…)"
                 )
             visit(needed, (*waiting, name))
@@ -133,7 +151,8 @@ def one(layout: Layout, index: int) -> Any:
         except Exception as error:  # the record's own validation may raise anything
             why = error
     raise RecordRefused(
-        f"{type_name(layout.record.form)} refused all {TRIES} records drawn for index {index}; the last time: {why}. "
+        f"{type_name(layout.record.form)} refused all {TRIES} records drawn for index {index}; the "
+        f"last time: {why}. "
         "Give rules for the fields that it checks."
     ) from why
 
@@ -142,7 +161,9 @@ def _values(layout: Layout, index: int, attempt: int) -> dict[str, Any]:
     values: dict[str, Any] = {}
     for name, key, rule in layout.columns:
         bits = Bits(key, index)
-        values[name] = rule.one(bits.sub(attempt) if attempt else bits, *[values[n] for n in rule.needs])
+        values[name] = rule.one(
+            bits.sub(attempt) if attempt else bits, *[values[n] for n in rule.needs]
+        )
     return values
 
 
@@ -238,7 +259,9 @@ class _Nested(Rule):
         for name, rule in rules.items():
             if isinstance(rule, RecordRefused):
                 raise rule
-            columns[name] = Column(name, 0, _SometimesAbsent(rule) if self._record.given[name].is_optional else rule)
+            columns[name] = Column(
+                name, 0, _SometimesAbsent(rule) if self._record.given[name].is_optional else rule
+            )
         return [(c.name, key_of(0, c.name) >> 1, c.rule) for c in _in_order(self._record, columns)]
 
 

@@ -1,8 +1,9 @@
-"""Bits from counters: a 64-bit mixing hash, so that any draw can be made alone, anywhere, in any order.
+"""Bits from counters: a 64-bit mixing hash, so that any draw can be made alone, anywhere, in any
+order.
 
-The mixing function is the finaliser of SplitMix64 (G. L. Steele Jr., D. Lea, C. H. Flood, "Fast splittable
-pseudorandom number generators", OOPSLA 2014), with the increment that the paper calls the golden gamma. Only integers
-are used, so every machine agrees.
+The mixing function is the finaliser of SplitMix64 (G. L. Steele Jr., D. Lea, C. H. Flood, "Fast
+splittable pseudorandom number generators", OOPSLA 2014), with the increment that the paper calls
+the golden gamma. Only integers are used, so every machine agrees.
 """
 
 from __future__ import annotations
@@ -32,7 +33,9 @@ def key_of(seed: int, *names: str) -> int:
 
 
 class Bits:
-    """The bits of one value, one step after the other. `Lanes` is the same for many values at once."""
+    """The bits of one value, one step after the other. `Lanes` is the same for many values at
+    once.
+    """
 
     __slots__ = ("index", "key", "step")
 

@@ -1,4 +1,6 @@
-"""Patterns: texts that match a regular expression of the usual subset, each with a number of its own."""
+"""Patterns: texts that match a regular expression of the usual subset, each with a number of its
+own.
+"""
 
 from __future__ import annotations
 
@@ -55,7 +57,9 @@ class _Sequence:
 
 
 def texts(node: Node, numbers: Any) -> list[str]:
-    """The texts with these numbers, an array of them: a sequence is taken apart for all numbers at once."""
+    """The texts with these numbers, an array of them: a sequence is taken apart for all numbers at
+    once.
+    """
     if not isinstance(node, _Sequence):
         return list(map(node.text, numbers.tolist()))
     columns = []
@@ -74,7 +78,9 @@ def _texts_of_part(part: Node, numbers: Any) -> list[str]:
 
 
 def _grouped(parts: list[Node], most: int) -> list[Node]:
-    """Neighbours put together while they have no more texts than this: fewer columns are quicker to join."""
+    """Neighbours put together while they have no more texts than this: fewer columns are quicker to
+    join.
+    """
     groups: list[list[Node]] = []
     size = 0
     for part in parts:
@@ -103,7 +109,8 @@ class _Choice:
 def parse(pattern: str) -> Node:
     """The pattern's texts; raises RecordRefused for what is beyond the subset.
 
-    Known: letters, escapes such as `\\d`, classes such as `[A-F0-9]` and `[^aeiou]`, `.`, groups, alternatives, `?`,
+    Known: letters, escapes such as `\\d`, classes such as `[A-F0-9]` and `[^aeiou]`, `.`, groups,
+        alternatives, `?`,
     `*`, `+`, `{n}`, `{n,m}`, and the anchors `^` and `$` at the ends.
 
     >>> codes = parse("B-[0-9]{3}")
@@ -233,4 +240,7 @@ class _Parser:
         return False
 
     def _refused(self, what: str) -> RecordRefused:
-        return RecordRefused(f"the pattern {self._whole!r} cannot be drawn because of {what} (at character {self._at})")
+        return RecordRefused(
+            f"the pattern {self._whole!r} cannot be drawn because of {what} (at character "
+            f"{self._at})"
+        )

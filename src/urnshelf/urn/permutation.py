@@ -1,7 +1,7 @@
 """A keyed permutation of the first n numbers, for values that must all be different.
 
-A four-round Feistel network over the smallest even number of bits, walked along until it lands below n (J. Black,
-P. Rogaway, "Ciphers with arbitrary finite domains", CT-RSA 2002).
+A four-round Feistel network over the smallest even number of bits, walked along until it lands
+below n (J. Black, P. Rogaway, "Ciphers with arbitrary finite domains", CT-RSA 2002).
 """
 
 from __future__ import annotations
@@ -20,7 +20,10 @@ def permuted(key: int, number: int, n: int) -> int:
     while True:
         left, right = number >> half, number & low_bits
         for turn in range(4):
-            left, right = right, left ^ (mix((key + (turn * GOLDEN) + right * 0x9E3779B1) & MASK) & low_bits)
+            left, right = (
+                right,
+                left ^ (mix((key + (turn * GOLDEN) + right * 0x9E3779B1) & MASK) & low_bits),
+            )
         number = (left << half) | right
         if number < n:
             return number

@@ -1,9 +1,10 @@
 """Addresses, hosts, telephone numbers and codes from ranges that are reserved and belong to nobody.
 
-Sources: example.com, example.net and example.org, and the top-level names `.example` and `.test`: RFC 2606 and RFC
-6761. IPv4 192.0.2.0/24, 198.51.100.0/24 and 203.0.113.0/24: RFC 5737. IPv6 2001:db8::/32: RFC 3849. Hardware addresses
-00-00-5E-00-53-00 to 00-00-5E-00-53-FF: RFC 7042. Telephone numbers 01632 960000 to 960999 and 020 7946 0000 to 0999:
-set aside by the United Kingdom's regulator for drama. GTIN with a prefix from 200 to 299: for use inside a shop, never
+Sources: example.com, example.net and example.org, and the top-level names `.example` and `.test`:
+RFC 2606 and RFC 6761. IPv4 192.0.2.0/24, 198.51.100.0/24 and 203.0.113.0/24: RFC 5737. IPv6
+2001:db8::/32: RFC 3849. Hardware addresses 00-00-5E-00-53-00 to 00-00-5E-00-53-FF: RFC 7042.
+Telephone numbers 01632 960000 to 960999 and 020 7946 0000 to 0999: set aside by the United
+Kingdom's regulator for drama. GTIN with a prefix from 200 to 299: for use inside a shop, never
 issued to a firm (GS1 General Specifications); the check digit is valid.
 """
 
@@ -48,7 +49,8 @@ def hardware_address(last: int) -> str:
 def gtin(number: int) -> str:
     """A trade item number for use inside a shop, with its check digit: number below 10**11.
 
-    The check digit makes the sum of the digits, weighted 1 and 3 in turn, a multiple of ten (the same source).
+    The check digit makes the sum of the digits, weighted 1 and 3 in turn, a multiple of ten (the
+    same source).
 
     >>> gtin(0)
     '2000000000008'

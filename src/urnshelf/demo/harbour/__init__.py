@@ -1,7 +1,7 @@
 """A harbour office: vessels ask for a berth, the desk finds one, the tide decides.
 
-The application is laid out as small services often are: `records` (what is stored), `ports` (what the services
-depend on), `services` (the rules) and `adaptors` (SQLite and HTTP).
+The application is laid out as small services often are: `records` (what is stored), `ports` (what
+the services depend on), `services` (the rules) and `adaptors` (SQLite and HTTP).
 """
 
 from urnshelf.demo.harbour.errors import (
@@ -21,7 +21,14 @@ from urnshelf.demo.harbour.ports import (
     TideService,
     VesselRepository,
 )
-from urnshelf.demo.harbour.records import Berth, Mooring, MooringState, QuayReport, Vessel, VesselKind
+from urnshelf.demo.harbour.records import (
+    Berth,
+    Mooring,
+    MooringState,
+    QuayReport,
+    Vessel,
+    VesselKind,
+)
 from urnshelf.demo.harbour.services import DuesOffice, MooringDesk, NightShift
 
 __all__ = [

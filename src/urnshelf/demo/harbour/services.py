@@ -60,7 +60,11 @@ class MooringDesk:
                 dues=berth.day_rate * days,
             )
         )
-        self._pilots.page(vessel.id, f"{vessel.name} to {berth.code}", urgent=vessel.length_m >= PILOT_FROM_LENGTH_M)
+        self._pilots.page(
+            vessel.id,
+            f"{vessel.name} to {berth.code}",
+            urgent=vessel.length_m >= PILOT_FROM_LENGTH_M,
+        )
         return mooring
 
     def _tide_at(self, arrival: datetime) -> float:
@@ -130,7 +134,9 @@ class NightShift:
         self._patrol = patrol
 
     async def walk(self, harbour: str) -> list[QuayReport]:
-        """The patrol's reports in order of berth number; damaged berths go out of service and are lit."""
+        """The patrol's reports in order of berth number; damaged berths go out of service and are
+        lit.
+        """
         berths = self._berths.find_by_harbour(harbour)
         reports = await asyncio.gather(*(self._patrol.report_on(berth.code) for berth in berths))
         for berth, report in zip(berths, reports, strict=True):

@@ -1,6 +1,8 @@
-"""The formats of files that hold the records of one type: a file each, found by the ending of a path.
+"""The formats of files that hold the records of one type: a file each, found by the ending of a
+path.
 
-A file has `write(path, chunks, table)` and `read(path, table)`; what one writes is what the other reads, exactly.
+A file has `write(path, chunks, table)` and `read(path, table)`; what one writes is what the other
+reads, exactly.
 """
 
 from __future__ import annotations

@@ -24,7 +24,10 @@ def write(path: Path, chunks: Chunks, table: TableForm) -> None:
 
 
 def _row(data: dict[str, Any], table: TableForm) -> list[str]:
-    return [to_cell(data[name], node) if name in data else ABSENT for name, node in table.columns.items()]
+    return [
+        to_cell(data[name], node) if name in data else ABSENT
+        for name, node in table.columns.items()
+    ]
 
 
 def read(path: Path, table: TableForm) -> Iterator[Kept]:
@@ -34,21 +37,32 @@ def read(path: Path, table: TableForm) -> Iterator[Kept]:
         try:
             header = next(reader, [])
             if sorted(header) != sorted(table.columns):
-                raise FileRefused(f"{path.name}, line 1: the columns are {header}, not {list(table.columns)}")
+                raise FileRefused(
+                    f"{path.name}, line 1: the columns are {header}, not {list(table.columns)}"
+                )
             for cells in reader:
                 place = f"{path.name}, line {reader.line_num}"
                 if len(cells) != len(header):
-                    raise FileRefused(f"{place}: {len(cells)} cells in a table of {len(header)} columns")
+                    raise FileRefused(
+                        f"{place}: {len(cells)} cells in a table of {len(header)} columns"
+                    )
                 pairs = zip(header, cells, strict=True)
                 yield Kept(
-                    {n: data_of(c, table.columns[n], f"{place}, field {n}") for n, c in pairs if c != ABSENT}, place
+                    {
+                        n: data_of(c, table.columns[n], f"{place}, field {n}")
+                        for n, c in pairs
+                        if c != ABSENT
+                    },
+                    place,
                 )
         except (csv.Error, UnicodeDecodeError) as why:
             raise FileRefused(f"{path.name}, line {reader.line_num}: {why}") from None
 
 
 def data_of(cell: str, node: Node, place: str) -> Any:
-    """The data of one cell; raises FileRefused, with its place, for what is neither a text nor JSON."""
+    """The data of one cell; raises FileRefused, with its place, for what is neither a text nor
+    JSON.
+    """
     try:
         return from_cell(cell, node)
     except json.JSONDecodeError as why:

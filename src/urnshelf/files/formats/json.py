@@ -28,10 +28,18 @@ def read(path: Path, table: TableForm) -> Iterator[Kept]:
         raise FileRefused(f"{path.name}: a list of {table.name} records is wanted")
     lines = lines_of_records(text)
     for number, row in enumerate(rows):
-        told = f"line {lines[number]}" if len(lines) == len(rows) else f"{table.name} record {number + 1}"
+        told = (
+            f"line {lines[number]}"
+            if len(lines) == len(rows)
+            else f"{table.name} record {number + 1}"
+        )
         yield Kept(row, f"{path.name}, {told}")
 
 
 def lines_of_records(text: str) -> list[int]:
     """The numbers of the lines on which a record begins, where nobody laid the file out anew."""
-    return [number for number, line in enumerate(text.split("\n"), 1) if line.strip().startswith("{") and number > 1]
+    return [
+        number
+        for number, line in enumerate(text.split("\n"), 1)
+        if line.strip().startswith("{") and number > 1
+    ]

@@ -1,4 +1,6 @@
-"""Parquet: a column a field, of Arrow's own type where that holds every value exactly, else of texts."""
+"""Parquet: a column a field, of Arrow's own type where that holds every value exactly, else of
+texts.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ def write(path: Path, chunks: Chunks, table: TableForm) -> None:
     arrow, parquet = _arrow()
     waiting = iter(chunks)
     first = [table.values(record) for record in next(waiting, [])]
-    columns = [_Column(name, node, _kind(name, node, first, arrow)) for name, node in table.columns.items()]
+    columns = [
+        _Column(name, node, _kind(name, node, first, arrow)) for name, node in table.columns.items()
+    ]
     schema = arrow.schema([(column.name, column.kind or arrow.string()) for column in columns])
     with unfinished(path) as part, parquet.ParquetWriter(part, schema) as writer:
         rows: list[dict[str, Any]] | None = first
@@ -49,7 +53,11 @@ def read(path: Path, table: TableForm) -> Iterator[Kept]:
     texts = {field.name for field in found.schema if field.type == arrow.string()}
     for number, row in enumerate(found.to_pylist(), 1):
         place = f"{path.name}, row {number}"
-        data = {name: _read(value, name in texts, name, table, place) for name, value in row.items() if value != ABSENT}
+        data = {
+            name: _read(value, name in texts, name, table, place)
+            for name, value in row.items()
+            if value != ABSENT
+        }
         yield Kept(data, place)
 
 
@@ -72,7 +80,8 @@ def _array(column: _Column, rows: list[dict[str, Any]], table: TableForm, arrow:
     for value in values:
         if value is not None and _exact_kind(value, arrow) != column.kind:
             raise FileRefused(
-                f"{table.name}.{name}: {show(value, 60)} is not of the type that the first records gave the column, "
+                f"{table.name}.{name}: {show(value, 60)} is not of the type that the first records "
+                "gave the column, "
                 f"{column.kind}; write a .jsonl or .csv file, whose columns hold anything"
             )
     return arrow.array(values, type=column.kind)
@@ -82,7 +91,11 @@ def _cell(row: dict[str, Any], column: _Column, table: TableForm) -> str | None:
     if column.name not in row:
         return ABSENT
     value = row[column.name]
-    data = table.data({column.name: value}) if table.description is None else {column.name: to_json(value, column.node)}
+    data = (
+        table.data({column.name: value})
+        if table.description is None
+        else {column.name: to_json(value, column.node)}
+    )
     return to_cell(data[column.name], column.node) or None
 
 
@@ -111,11 +124,20 @@ def _exact_kind(value: Any, arrow: Any) -> Any:
         return arrow.timestamp("us", tz="UTC" if value.tzinfo else None)
     if cls is Decimal:
         exponent = value.as_tuple().exponent
-        is_plain = isinstance(exponent, int) and -18 <= exponent <= 0 and len(value.as_tuple().digits) <= 38
+        is_plain = (
+            isinstance(exponent, int)
+            and -18 <= exponent <= 0
+            and len(value.as_tuple().digits) <= 38
+        )
         return arrow.decimal128(38, -exponent) if is_plain else None
     if cls is time:
         return arrow.time64("us") if value.tzinfo is None and not value.fold else None
-    simple = {bool: arrow.bool_(), float: arrow.float64(), bytes: arrow.binary(), date: arrow.date32()}
+    simple = {
+        bool: arrow.bool_(),
+        float: arrow.float64(),
+        bytes: arrow.binary(),
+        date: arrow.date32(),
+    }
     return simple.get(cls)
 
 

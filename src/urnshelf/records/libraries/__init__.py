@@ -1,7 +1,7 @@
 """The libraries of records that are known: a file each, and nothing else knows of them.
 
-A file has one function, `describe(form, origin)`, which gives the description of a class of its library, and None for
-any other. No two of them know the same class, so their order does not matter.
+A file has one function, `describe(form, origin)`, which gives the description of a class of its
+library, and None for any other. No two of them know the same class, so their order does not matter.
 """
 
 from __future__ import annotations

@@ -33,7 +33,10 @@ class _Mapped(Description):
     @property
     def references(self) -> dict[str, type]:
         """The columns with a foreign key, and the class that is mapped to the other table."""
-        mappers = {mapper.local_table.key: mapper.class_ for mapper in self.origin.__mapper__.registry.mappers}
+        mappers = {
+            mapper.local_table.key: mapper.class_
+            for mapper in self.origin.__mapper__.registry.mappers
+        }
         found: dict[str, type] = {}
         for column in self.origin.__mapper__.local_table.columns:
             for foreign in column.foreign_keys:
@@ -57,7 +60,9 @@ class _Mapped(Description):
         return record
 
     def copy(self, record: Any, part: Part) -> tuple[Any, Fill | None]:
-        """Without the related objects: to take them along would move them from one owner to the other."""
+        """Without the related objects: to take them along would move them from one owner to the
+        other.
+        """
         return type(record).__mapper__.class_manager.new_instance(), self._fill
 
     def _fill(self, copy: Any, record: Any, part: Part) -> None:
@@ -73,7 +78,10 @@ class _ColumnNotes:
 
     def __init__(self, column: Any) -> None:
         self.max_length = getattr(column.type, "length", None)
-        precision, scale = getattr(column.type, "precision", None), getattr(column.type, "scale", None)
+        precision, scale = (
+            getattr(column.type, "precision", None),
+            getattr(column.type, "scale", None),
+        )
         self.max_digits = precision if isinstance(scale, int) else None
         self.decimal_places = scale if isinstance(scale, int) else None
 

@@ -36,7 +36,9 @@ def describe(form: Any, origin: Any) -> Description | None:
 
 
 def _defaults(names: tuple[str, ...], told: tuple[Any, ...]) -> dict[str, Any]:
-    """The last fields have defaults; one that must be made, or that is none, tells so by its type."""
+    """The last fields have defaults; one that must be made, or that is none, tells so by its
+    type.
+    """
     lacking = len(names) - len(told)
     every = (*[NOT_THERE] * lacking, *told)
     return {

@@ -30,5 +30,10 @@ def describe(form: Any, origin: Any) -> Description | None:
         return None
     hints = filled_hints(form, origin)
     defaults = getattr(origin, "_field_defaults", {})
-    fields = [Field(name, node_of(hints.get(name, Any)), name, default=defaults.get(name, NOT_THERE)) for name in names]
-    return _NamedTuple(form, fields, is_frozen=True, has_plain_equality=origin.__eq__ is tuple.__eq__)
+    fields = [
+        Field(name, node_of(hints.get(name, Any)), name, default=defaults.get(name, NOT_THERE))
+        for name in names
+    ]
+    return _NamedTuple(
+        form, fields, is_frozen=True, has_plain_equality=origin.__eq__ is tuple.__eq__
+    )

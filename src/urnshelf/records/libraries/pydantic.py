@@ -17,7 +17,11 @@ class _Model(Description):
         return self.form.model_validate(self.by_key(values))
 
     def changed(self, record: Any, values: Mapping[str, Any]) -> Any:
-        return record.model_copy(update=dict(values)) if self.is_frozen else super().changed(record, values)
+        return (
+            record.model_copy(update=dict(values))
+            if self.is_frozen
+            else super().changed(record, values)
+        )
 
     def copy(self, record: Any, part: Part) -> tuple[Any, Fill | None]:
         return record.model_copy(), _fill
@@ -50,7 +54,9 @@ def _field(name: str, info: Any, origin: Any) -> Field:
 
 def _key(name: str, info: Any, origin: Any) -> str:
     alias = info.validation_alias or info.alias
-    by_name = origin.model_config.get("populate_by_name") or origin.model_config.get("validate_by_name")
+    by_name = origin.model_config.get("populate_by_name") or origin.model_config.get(
+        "validate_by_name"
+    )
     if alias is None or by_name:
         return name
     first = getattr(alias, "choices", [alias])[0]

@@ -1,4 +1,6 @@
-"""The rules: how fields are drawn, some kinds of rule a file, each with its constructor and its form in plan files."""
+"""The rules: how fields are drawn, some kinds of rule a file, each with its constructor and its
+form in plan files.
+"""
 
 from __future__ import annotations
 

@@ -17,8 +17,9 @@ TRIES = 200
 class Rule:
     """How a field is drawn: a pure function of its bits and of the other fields that it names.
 
-    A rule is written as `raw`, whole numbers from bits, which are one number or an array of them, and `finish`, which
-    makes the value of one number. A rule that cannot be written so overrides `one`.
+    A rule is written as `raw`, whole numbers from bits, which are one number or an array of them,
+    and `finish`, which makes the value of one number. A rule that cannot be written so overrides
+    `one`.
     """
 
     needs: tuple[str, ...] = ()
@@ -50,7 +51,8 @@ class Rule:
             return self.finish_all(self.raw(lanes))
         indexes = lanes.index.tolist()
         return [
-            self.one(Bits(lanes.key, i), *given) for i, given in zip(indexes, _rows(inputs, len(indexes)), strict=True)
+            self.one(Bits(lanes.key, i), *given)
+            for i, given in zip(indexes, _rows(inputs, len(indexes)), strict=True)
         ]
 
     def finish_all(self, raw: Any) -> list[Any]:
@@ -68,7 +70,8 @@ class Rule:
             RecordRefused: it cannot be told in a file.
         """
         raise RecordRefused(
-            f"the rule {type(self).__name__.strip('_').lower()!r} cannot be written to a plan file: "
+            f"the rule {type(self).__name__.strip('_').lower()!r} cannot be written to a plan "
+            "file: "
             "it is made of Python code"
         )
 
@@ -77,7 +80,7 @@ def _rows(columns: tuple[Sequence[Any], ...], n: int) -> Any:
     return zip(*columns, strict=True) if columns else [()] * n
 
 
-# --- rules in plan files ----------------------------------------------------------------------------------------------
+# --- rules in plan files --------------------------------------------------------------------------
 
 
 class Told(NamedTuple):
@@ -141,13 +144,17 @@ def table(name: str, value: Any, **options: Any) -> dict[str, Any]:
     return {name: value, **{key: one for key, one in options.items() if one is not None}}
 
 
-# --- rules of our own -------------------------------------------------------------------------------------------------
+# --- rules of our own -----------------------------------------------------------------------------
 
 
 class Composed(Rule):
-    """A value made from several whole numbers, each below its own bound, and perhaps from other fields."""
+    """A value made from several whole numbers, each below its own bound, and perhaps from other
+    fields.
+    """
 
-    def __init__(self, function: Callable[..., Any], *bounds: int, needs: tuple[str, ...] = ()) -> None:
+    def __init__(
+        self, function: Callable[..., Any], *bounds: int, needs: tuple[str, ...] = ()
+    ) -> None:
         self._function, self._bounds, self.needs = function, bounds, needs
 
     def one(self, bits: Bits, *inputs: Any) -> Any:
@@ -161,7 +168,9 @@ class Composed(Rule):
 
 
 class _Computed(Rule):
-    """A rule given as a function of a source of bits; for the parts of types that are not a plain number."""
+    """A rule given as a function of a source of bits; for the parts of types that are not a plain
+    number.
+    """
 
     def __init__(self, function: Callable[[Bits], Any]) -> None:
         self._function = function

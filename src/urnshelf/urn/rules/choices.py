@@ -75,7 +75,9 @@ def among(*choices: Any, weights: Sequence[int] | None = None) -> Rule:
     """
     if len(choices) == 1 and isinstance(choices[0], (list, tuple, set, frozenset, range)):
         choices = (
-            tuple(choices[0]) if not isinstance(choices[0], (set, frozenset)) else tuple(sorted(choices[0], key=repr))
+            tuple(choices[0])
+            if not isinstance(choices[0], (set, frozenset))
+            else tuple(sorted(choices[0], key=repr))
         )
     if not choices:
         raise RecordRefused("among() needs at least one value to choose from")
@@ -83,7 +85,8 @@ def among(*choices: Any, weights: Sequence[int] | None = None) -> Rule:
         whole = all(isinstance(w, int) and w >= 0 for w in weights)
         if len(weights) != len(choices) or not whole or not sum(weights):
             raise RecordRefused(
-                f"among(…, weights={list(weights)}): one whole number for each of the {len(choices)} values, not all 0"
+                f"among(…, weights={list(weights)}): one whole number for each of the "
+                f"{len(choices)} values, not all 0"
             )
     return _Among(choices, None if weights is None else tuple(weights))
 
@@ -133,7 +136,8 @@ class _AllDifferent(Rule):
     def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
         if bits.index >= self._count:
             raise RecordRefused(
-                f"all_different: record {bits.index + 1} has no value left, there are only {self._count}"
+                f"all_different: record {bits.index + 1} has no value left, there are only "
+                f"{self._count}"
             )
         return self._rule.at(permuted(bits.key, bits.index, self._count))
 
@@ -150,7 +154,8 @@ def all_different(rule: Any) -> Rule:
     """Values of a countable rule, no two records with the same: a keyed permutation of them.
 
     Args:
-        rule: a range of whole numbers or dates, a choice without weights, a pattern, or a sequence of values.
+        rule: a range of whole numbers or dates, a choice without weights, a pattern, or a sequence
+            of values.
 
     Raises:
         RecordRefused: the values cannot be counted; on drawing, when there are too few.
@@ -158,6 +163,7 @@ def all_different(rule: Any) -> Rule:
     inner = rule if isinstance(rule, Rule) else among(rule)
     if inner.size is None:
         raise RecordRefused(
-            "all_different() takes a rule whose values can be counted: between, among, pattern or serial"
+            "all_different() takes a rule whose values can be counted: between, among, pattern or "
+            "serial"
         )
     return _AllDifferent(inner, inner.size)

@@ -45,7 +45,8 @@ def _link_of(told: Told) -> Rule:
 
 
 def link(record_type: Any, field: str | None = None, count: int = 100) -> Rule:
-    """A reference to a record of another type: one of the shelf's, or one of those that the urn would draw first.
+    """A reference to a record of another type: one of the shelf's, or one of those that the urn
+    would draw first.
 
     Args:
         record_type: the other type.

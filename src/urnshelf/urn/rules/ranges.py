@@ -88,7 +88,9 @@ class _Moments(_Whole):
         return self._first + timedelta(seconds=raw)
 
     def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:  # noqa: ARG002
-        first = self._first.astimezone(UTC).replace(tzinfo=None) if self._first.tzinfo else self._first
+        first = (
+            self._first.astimezone(UTC).replace(tzinfo=None) if self._first.tzinfo else self._first
+        )
         return lanes._numpy.datetime64(first, "s") + self.raw(lanes).astype("timedelta64[s]")
 
 
@@ -101,9 +103,9 @@ class _Days(_Whole):
 
     def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:  # noqa: ARG002
         epoch = date(1970, 1, 1).toordinal()
-        return lanes._numpy.datetime64("1970-01-01", "s") + ((self.raw(lanes) - epoch) * 86_400).astype(
-            "timedelta64[s]"
-        )
+        return lanes._numpy.datetime64("1970-01-01", "s") + (
+            (self.raw(lanes) - epoch) * 86_400
+        ).astype("timedelta64[s]")
 
 
 class _Spans(_Whole):
@@ -120,7 +122,8 @@ def between(low: Any, high: Any, decimals: int | None = None) -> Rule:
     Args:
         low: the least value.
         high: the greatest value, of the same kind.
-        decimals: decimal places of a float (2 where none is given) or of a Decimal (as many as the ends have).
+        decimals: decimal places of a float (2 where none is given) or of a Decimal (as many as the
+            ends have).
 
     Raises:
         RecordRefused: the ends are not of one kind, or in the wrong order.
@@ -133,7 +136,9 @@ def between(low: Any, high: Any, decimals: int | None = None) -> Rule:
     if not of_one_kind:
         raise RecordRefused(f"between({show(low)}, {show(high)}): both ends must be of one kind")
     if low > high:
-        raise RecordRefused(f"between({show(low)}, {show(high)}): the first must not be the greater one")
+        raise RecordRefused(
+            f"between({show(low)}, {show(high)}): the first must not be the greater one"
+        )
     if isinstance(low, datetime):
         return _Moments(low, high)
     if isinstance(low, date):
@@ -142,15 +147,22 @@ def between(low: Any, high: Any, decimals: int | None = None) -> Rule:
         return _Spans(low, high)
     if isinstance(low, Decimal):
         ends = max(-int(end.as_tuple().exponent) for end in (low, high))
-        return _nonempty(_Money(low, high, max(ends, 0) if decimals is None else decimals), low, high)
+        return _nonempty(
+            _Money(low, high, max(ends, 0) if decimals is None else decimals), low, high
+        )
     if isinstance(low, int) and isinstance(high, int) and decimals is None:
         return _Whole(low, high)
     if isinstance(low, (int, float)):
         return _nonempty(_Real(low, high, 2 if decimals is None else decimals), low, high)
-    raise RecordRefused(f"between({show(low)}, {show(high)}): a range is of numbers, dates, moments or spans of time")
+    raise RecordRefused(
+        f"between({show(low)}, {show(high)}): a range is of numbers, dates, moments or spans of "
+        "time"
+    )
 
 
 def _nonempty(rule: _Whole, low: Any, high: Any) -> Rule:
     if rule.size is not None and rule.size < 1:
-        raise RecordRefused(f"between({low}, {high}): no value has so few decimal places; give more with decimals=…")
+        raise RecordRefused(
+            f"between({low}, {high}): no value has so few decimal places; give more with decimals=…"
+        )
     return rule

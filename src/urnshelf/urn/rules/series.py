@@ -15,7 +15,9 @@ from urnshelf.urn.rules.base import TRIES, Rule, Told, planned, table
 class _Distribution(Rule):
     vectorised = False
 
-    def __init__(self, frozen: Any, low: float | None, high: float | None, outside: str, decimals: int | None) -> None:
+    def __init__(
+        self, frozen: Any, low: float | None, high: float | None, outside: str, decimals: int | None
+    ) -> None:
         self._frozen, self._low, self._high = frozen, low, high
         self._outside, self._decimals = outside, decimals
 
@@ -23,10 +25,14 @@ class _Distribution(Rule):
         for _ in range(TRIES):
             value = float(self._frozen.ppf(bits.unit()))
             value = value if self._decimals is None else round(value, self._decimals)
-            inside = (self._low is None or value >= self._low) and (self._high is None or value <= self._high)
+            inside = (self._low is None or value >= self._low) and (
+                self._high is None or value <= self._high
+            )
             if inside or self._outside == "clip":
                 return self._clipped(value)
-        raise RecordRefused(f"distribution: no value between {self._low} and {self._high} came in {TRIES} tries")
+        raise RecordRefused(
+            f"distribution: no value between {self._low} and {self._high} came in {TRIES} tries"
+        )
 
     def _clipped(self, value: float) -> float:
         if self._low is not None and value < self._low:
@@ -46,9 +52,15 @@ class _Distribution(Rule):
             return super().to_plan()
         args = [*self._frozen.args]
         return table(
-            "distribution", kind.name, args=args or None, named=dict(self._frozen.kwds) or None, low=self._low,
-            high=self._high, outside=self._outside, decimals=self._decimals,
-        )  # fmt: skip
+            "distribution",
+            kind.name,
+            args=args or None,
+            named=dict(self._frozen.kwds) or None,
+            low=self._low,
+            high=self._high,
+            outside=self._outside,
+            decimals=self._decimals,
+        )
 
 
 @planned("distribution", "args", "named", "low", "high", "outside", "decimals")
@@ -56,7 +68,9 @@ def _distribution_of(told: Told) -> Rule:
     try:
         import scipy.stats
     except ImportError:
-        raise RecordRefused(f'{told.where}: a distribution needs SciPy: pip install "urnshelf[data]"') from None
+        raise RecordRefused(
+            f'{told.where}: a distribution needs SciPy: pip install "urnshelf[data]"'
+        ) from None
     options = dict(told.options)
     kind = getattr(scipy.stats, told.value, None)
     if kind is None or not hasattr(kind, "ppf"):
@@ -88,7 +102,8 @@ def distribution(
     """
     if not hasattr(frozen, "ppf"):
         raise RecordRefused(
-            f"distribution() takes a frozen distribution such as scipy.stats.norm(5, 2), not {show(frozen)}"
+            "distribution() takes a frozen distribution such as scipy.stats.norm(5, 2), not "
+            f"{show(frozen)}"
         )
     if outside not in ("redraw", "clip"):
         raise RecordRefused(f"distribution(…, outside={outside!r}): choose 'redraw' or 'clip'")
@@ -99,7 +114,9 @@ _LEVELS = 40
 
 
 class _Drift(Rule):
-    """A midpoint construction over 2**40 places: each value needs the forty midpoints above it and no other value."""
+    """A midpoint construction over 2**40 places: each value needs the forty midpoints above it and
+    no other value.
+    """
 
     vectorised = False
 
@@ -138,7 +155,8 @@ def _drift_of(told: Told) -> Rule:
 
 
 def drift(start: float = 0.0, step: float = 1.0, decimals: int = 2) -> Rule:
-    """A walk over the records, for series: each value is near the one before; any slice can be drawn alone.
+    """A walk over the records, for series: each value is near the one before; any slice can be
+    drawn alone.
 
     Args:
         start: the value of the first record.

@@ -48,7 +48,8 @@ def pattern(expression: str) -> Rule:
     """A text that matches a regular expression of the usual subset, from beginning to end.
 
     Args:
-        expression: letters, escapes, classes, groups, alternatives and repeats; unbounded repeats are cut at 8 more.
+        expression: letters, escapes, classes, groups, alternatives and repeats; unbounded repeats
+            are cut at 8 more.
 
     Raises:
         RecordRefused: an expression beyond the subset.
@@ -66,7 +67,9 @@ class _Template(Rule):
     def __init__(self, text: str) -> None:
         self._text = text
         fields = [name for _, name, _, _ in string.Formatter().parse(text) if name is not None]
-        self.needs = tuple(dict.fromkeys(name.partition(".")[0].partition("[")[0] for name in fields if name))
+        self.needs = tuple(
+            dict.fromkeys(name.partition(".")[0].partition("[")[0] for name in fields if name)
+        )
 
     def one(self, bits: Bits, *inputs: Any) -> str:  # noqa: ARG002
         return self._text.format(**dict(zip(self.needs, inputs, strict=True)))

@@ -14,13 +14,15 @@ from urnshelf.demo.harbour.records import Berth, Mooring, MooringState, Vessel, 
 SCHEMA = """
 CREATE TABLE IF NOT EXISTS vessel (
     id INTEGER PRIMARY KEY, name TEXT NOT NULL, call_sign TEXT NOT NULL, kind TEXT NOT NULL,
-    length_m REAL NOT NULL, draught_m REAL NOT NULL, owner TEXT NOT NULL, flag TEXT NOT NULL, insured_until TEXT);
+    length_m REAL NOT NULL, draught_m REAL NOT NULL, owner TEXT NOT NULL, flag TEXT NOT NULL,
+    insured_until TEXT);
 CREATE TABLE IF NOT EXISTS berth (
     id INTEGER PRIMARY KEY, code TEXT NOT NULL, harbour TEXT NOT NULL, length_m REAL NOT NULL,
     depth_m REAL NOT NULL, day_rate TEXT NOT NULL, in_service INTEGER NOT NULL, remark TEXT);
 CREATE TABLE IF NOT EXISTS mooring (
-    id INTEGER PRIMARY KEY AUTOINCREMENT, vessel_id INTEGER NOT NULL, berth_id INTEGER NOT NULL, arrival TEXT NOT NULL,
-    days INTEGER NOT NULL, depth_at_arrival_m REAL NOT NULL, dues TEXT NOT NULL, state TEXT NOT NULL);
+    id INTEGER PRIMARY KEY AUTOINCREMENT, vessel_id INTEGER NOT NULL, berth_id INTEGER NOT NULL,
+    arrival TEXT NOT NULL, days INTEGER NOT NULL, depth_at_arrival_m REAL NOT NULL, dues TEXT NOT
+    NULL, state TEXT NOT NULL);
 """
 
 
@@ -44,7 +46,10 @@ class SqliteVessels:
         return self._one("call_sign = ?", call_sign)
 
     def list(self) -> Sequence[Vessel]:
-        return [self._vessel(row) for row in self._connection.execute("SELECT * FROM vessel ORDER BY id")]
+        return [
+            self._vessel(row)
+            for row in self._connection.execute("SELECT * FROM vessel ORDER BY id")
+        ]
 
     def save(self, vessel: Vessel) -> None:
         insured = vessel.insured_until.isoformat() if vessel.insured_until else None
@@ -73,7 +78,9 @@ class SqliteVessels:
     def _vessel(row: tuple[int, str, str, str, float, float, str, str, str | None]) -> Vessel:
         number, name, call_sign, kind, length, draught, owner, flag, insured = row
         until = datetime.fromisoformat(insured) if insured else None
-        return Vessel(number, name, call_sign, VesselKind(kind), length, draught, owner, flag, until)
+        return Vessel(
+            number, name, call_sign, VesselKind(kind), length, draught, owner, flag, until
+        )
 
 
 class SqliteBerths(BerthRepository):
@@ -89,7 +96,9 @@ class SqliteBerths(BerthRepository):
         return self._berth(row)
 
     def find_by_harbour(self, harbour: str) -> list[Berth]:
-        rows = self._connection.execute("SELECT * FROM berth WHERE harbour = ? ORDER BY id", (harbour,))
+        rows = self._connection.execute(
+            "SELECT * FROM berth WHERE harbour = ? ORDER BY id", (harbour,)
+        )
         return [self._berth(row) for row in rows]
 
     def save(self, berth: Berth) -> None:
@@ -158,7 +167,9 @@ class SqliteMoorings:
 
     def delete(self, mooring_id: int) -> None:
         with self._connection:
-            gone = self._connection.execute("DELETE FROM mooring WHERE id = ?", (mooring_id,)).rowcount
+            gone = self._connection.execute(
+                "DELETE FROM mooring WHERE id = ?", (mooring_id,)
+            ).rowcount
         if not gone:
             raise MooringUnknown(f"no mooring has the number {mooring_id}")
 
