@@ -14,7 +14,7 @@ from collections import OrderedDict
 from collections.abc import AsyncIterator, Callable, Iterator
 from contextlib import closing
 from dataclasses import dataclass, field
-from datetime import timedelta
+from datetime import date, datetime, timedelta
 from decimal import Decimal
 from enum import Enum
 from pathlib import Path
@@ -44,6 +44,7 @@ import pytest
 import sqlalchemy as sa
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+import checker_only
 import record_types as kinds
 import repositories
 from urnshelf import (
@@ -338,6 +339,20 @@ def test_a_name_that_cannot_be_resolved_leaves_the_rest(shelf: Shelf) -> None:
         cue(fake.many).gives(5)  # type: ignore[arg-type]
     with pytest.raises(ReplyRefused, match=r"Callable\[\[Missing\], None\]"):
         cue(fake.callback).gives(5)  # type: ignore[arg-type]
+
+
+def test_names_that_only_a_checker_imports_are_filled_in_from_where_they_come(
+    shelf: Shelf,
+) -> None:
+    drawn = shelf.stock(checker_only.Sounding, 40)
+    kinds_of = {type(value) for one in drawn for value in vars(one).values()}
+    assert kinds_of == {UUID, datetime, date, type(None), Decimal}
+    fake = shelf.fake(checker_only.Soundings)
+    assert fake.all() == sorted(drawn, key=lambda one: one.ref)
+    cue(fake.context).gives("not that of decimal")
+    cue(fake.counter).gives("not that of typing")
+    with pytest.raises(ReplyRefused, match=r"promises Sequence\[Sounding\]"):
+        cue(fake.all).gives([5])  # type: ignore[list-item]
 
 
 # --- copies ---------------------------------------------------------------------------------------

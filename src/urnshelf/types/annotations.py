@@ -5,19 +5,16 @@ it is.
 from __future__ import annotations
 
 import builtins
-import importlib
 import inspect
 import sys
 import typing
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from types import GenericAlias
 from typing import Any
 
 from urnshelf.caches import remembered
+from urnshelf.types.checker_imports import filled_in
 from urnshelf.types.forms import Unknown, rebuilt
-
-FILLED_IN = ("typing", "collections.abc", "datetime", "uuid", "decimal")
-"""Modules whose names are known even where they were imported for the checker only."""
 
 
 def annotations_of(thing: Any) -> dict[str, Any]:
@@ -43,8 +40,8 @@ def signature_of(function: Any) -> inspect.Signature:
     return inspect.signature(function)
 
 
-class Scope(Mapping[str, Any]):
-    """The names that an annotation may use; one that is nowhere is `Unknown`.
+class Scope:
+    """Where the names of an annotation are looked for.
 
     The module's come before those of the class, so that a method called `list` does not hide the
     builtin.
@@ -53,6 +50,7 @@ class Scope(Mapping[str, Any]):
     def __init__(self, owner: type | None, function: Any = None) -> None:
         module = getattr(function, "__module__", None) or getattr(owner, "__module__", None) or ""
         known = getattr(function, "__globals__", None) or vars(sys.modules.get(module, typing))
+        self.module: str = module
         parameters: dict[str, Any] = {}
         for parameter in (
             *getattr(owner, "__type_params__", ()),
@@ -65,27 +63,20 @@ class Scope(Mapping[str, Any]):
             parameters, own, known, vars(builtins), body,
         )  # fmt: skip
 
-    def __getitem__(self, name: str) -> Any:
-        for place in self.places:
+
+class _Names(dict[str, Any]):
+    """The names of one written annotation, for `eval`; one that is nowhere is `Unknown`."""
+
+    def __init__(self, text: str, scope: Scope) -> None:
+        super().__init__()
+        self._text = text
+        self._scope = scope
+
+    def __missing__(self, name: str) -> Any:
+        for place in self._scope.places:
             if name in place:
                 return place[name]
-        return _filled_in(name)
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(())
-
-    def __len__(self) -> int:
-        return 0
-
-
-def _filled_in(name: str) -> Any:
-    for module_name in FILLED_IN:
-        if name == module_name.partition(".")[0]:
-            return importlib.import_module(name)
-        found = getattr(importlib.import_module(module_name), name, None)
-        if found is not None:
-            return found
-    return Unknown(name)
+        return filled_in(name, self._text, self._scope.module)
 
 
 def resolve(annotation: Any, owner: type | None, function: Any = None) -> Any:
@@ -152,6 +143,7 @@ def _scope_of(reference: typing.ForwardRef, scope: Scope) -> Scope:
     if known is None:
         return scope
     within = Scope(None)
+    within.module = known.__name__
     within.places = (*scope.places[:2], vars(known), *scope.places[2:])
     return within
 
@@ -160,7 +152,7 @@ def _evaluated(text: str, scope: Scope, inside: frozenset[str]) -> Any:
     if text in inside:  # a type that holds itself
         return Unknown(text)
     try:
-        found = eval(text, {}, scope)
+        found = eval(text, {}, _Names(text, scope))
     except Exception:  # an annotation may hold any expression; what it raises only means "unknown"
         return Unknown(text)
     return found if type(found) is type else _resolved(found, scope, inside | {text})
