@@ -89,7 +89,8 @@ class Wanted(NamedTuple):
 
     def _order(self, values: tuple[Any, ...]) -> list[str]:
         asked = self.given(Role.ORDER, values)
-        fields = [] if asked is None else [asked] if isinstance(asked, (str, Enum)) else list(asked)
+        asked = [] if asked is None else asked
+        fields = [asked] if isinstance(asked, (str, Enum)) else list(asked)
         texts = [str(field.value if isinstance(field, Enum) else field) for field in fields]
         turned = [f"{text[1:]} desc" if text.startswith("-") else text for text in texts]
         return (
@@ -100,7 +101,8 @@ class Wanted(NamedTuple):
         limit, offset, size = (
             self.given(role, values) for role in (Role.LIMIT, Role.OFFSET, Role.PAGE_SIZE)
         )
-        most = 1 if self.is_first else limit if size is None else size
+        most = limit if size is None else size
+        most = 1 if self.is_first else most
         page = next((part for part in self.parts if part.role is Role.PAGE), None)
         number = None if page is None else values[page.position]
         if page is not None and number is not None and most is not None:

@@ -175,7 +175,7 @@ class OneOf(OfField):
         def verdict(record: Any) -> bool | None:
             value = read(record)
             if value is None:
-                return True if None in wanted else (None if wanted else False)
+                return None if wanted and None not in wanted else bool(wanted)
             value = folded(value) if self.fold else value
             if quick is not None and type(value) in (int, str):
                 return value in quick
@@ -190,7 +190,8 @@ class OneOf(OfField):
         column = _folded_text(column_text(self.path), self.fold)
         parts = [f"{column} IN ({', '.join(known)})"] * bool(known)
         parts += [f"{column} IS NULL"] * (len(known) < len(self.values))
-        return parts[0] if len(parts) == 1 else f"({' OR '.join(parts)})" if parts else "1 = 0"
+        either = " OR ".join(parts) or "1 = 0"
+        return f"({either})" if len(parts) > 1 else either
 
 
 class IsNone(OfField):

@@ -117,9 +117,7 @@ class Rows:
         self._replace(key, before, row)
         if self.limited is not None:
             self.limited.add(key)
-        number = (
-            key if isinstance(key, int) else key[-1] if isinstance(key, tuple) and key else None
-        )
+        number = key[-1] if isinstance(key, tuple) and key else key
         if isinstance(number, int) and number > self._serial:
             self._serial = number
 

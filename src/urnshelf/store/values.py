@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
+from math import isfinite, isnan
 from typing import Any
 
 from urnshelf.records.equality import Matcher
@@ -94,8 +95,10 @@ def literal(value: Any) -> str:
         return " || char(0) || ".join(
             "'" + part.replace("'", "''") + "'" for part in simple.split("\0")
         )
-    if isinstance(simple, float) and (simple != simple or simple in (float("inf"), float("-inf"))):
-        return "NULL" if simple != simple else "9e999" if simple > 0 else "-9e999"
+    if isinstance(simple, float) and not isfinite(simple):
+        if isnan(simple):
+            return "NULL"
+        return "9e999" if simple > 0 else "-9e999"
     return repr(simple)
 
 

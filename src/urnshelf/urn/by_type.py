@@ -166,7 +166,8 @@ def _simple_rule(form: Any, limits: Limits, path: str) -> Rule | None:
 
 
 def _number(form: Any, limits: Limits, path: str) -> Rule:
-    places = 0 if form is int else limits.decimal_places if limits.decimal_places is not None else 2
+    places = 2 if limits.decimal_places is None else limits.decimal_places
+    places = 0 if form is int else places
     unit = Decimal(1).scaleb(-places)
     low = _bound(limits.ge, limits.gt, unit)
     high = _bound(limits.le, limits.lt, -unit)
@@ -214,17 +215,17 @@ def _time_range(form: Any, limits: Limits) -> Rule:
     step: Any = timedelta(days=1) if form is date else timedelta(seconds=1)
     low: Any = _START if form is datetime else _START.date()
     high: Any = _END if form is datetime else _END.date()
-    told_low = (
-        limits.ge if limits.ge is not None else limits.gt + step if limits.gt is not None else None
-    )
-    told_high = (
-        limits.le if limits.le is not None else limits.lt - step if limits.lt is not None else None
-    )
+    told_low, told_high = limits.ge, limits.le
+    if told_low is None and limits.gt is not None:
+        told_low = limits.gt + step
+    if told_high is None and limits.lt is not None:
+        told_high = limits.lt - step
     if form is datetime and any(t is not None and t.tzinfo is None for t in (told_low, told_high)):
         low, high = low.replace(tzinfo=None), high.replace(tzinfo=None)
-    low = (
-        told_low if told_low is not None else min(low, told_high) if told_high is not None else low
-    )
+    if told_high is not None:
+        low = min(low, told_high)
+    if told_low is not None:
+        low = told_low
     high = told_high if told_high is not None else max(high, low)
     return between(low, high)
 

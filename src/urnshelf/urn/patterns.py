@@ -225,7 +225,9 @@ class _Parser:
         if not closed or not (low or "0").isdigit() or not (high or "0").isdigit():
             raise self._refused(f"the repeat '{{{told}}}'")
         least = int(low or 0)
-        return least, least if not comma else int(high) if high else least + MOST_REPEATS
+        if high:
+            return least, int(high)
+        return least, least + MOST_REPEATS if comma else least
 
     def _next(self) -> str:
         if self._at >= len(self._text):

@@ -74,7 +74,11 @@ def _scaled(value: Any, decimals: int, up: bool) -> int:
     whole = int(exact)
     if exact == whole:
         return whole
-    return whole + 1 if up and exact > 0 else whole - 1 if not up and exact < 0 else whole
+    if up and exact > 0:
+        return whole + 1
+    if not up and exact < 0:
+        return whole - 1
+    return whole
 
 
 class _Moments(_Whole):
