@@ -268,6 +268,8 @@ def _assigned_in_constructor(cls: type) -> list[str]:
     constructor = vars(cls).get("__init__")
     if not isinstance(constructor, FunctionType) or not constructor.__code__.co_varnames:
         return []
+    if constructor.__module__ == "typing":  # each Protocol carries it, and it assigns nothing
+        return []
     me = constructor.__code__.co_varnames[0]
     found: dict[str, None] = {}
     loaded = ""

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity
+from urnshelf.readings.given import path_of_key
 from urnshelf.readings.names import Name
 from urnshelf.readings.operations import (
     Access,
@@ -18,7 +19,7 @@ from urnshelf.readings.operations import (
     Role,
     Unread,
 )
-from urnshelf.readings.parameters import Asked, parts_of, row_of
+from urnshelf.readings.parameters import Asked, parts_of
 from urnshelf.readings.results import Result
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.verbs import COUNTS
@@ -26,6 +27,7 @@ from urnshelf.store.conditions import AllOf, Comparison, Condition, Not, equals
 from urnshelf.store.queries import Query
 from urnshelf.store.values import Placeholder, identifier
 from urnshelf.store.views import View
+from urnshelf.types.nodes import ANYTHING, Kind
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -142,6 +144,10 @@ def read_look_up(subject: Subject) -> Reading | Unread | None:
     run = _RUNS.get(result.kind) or _run_untold(result, wanted, name, about)
     if run is None:
         return Unread(_wrong_promise(name.verb, result))
+    if run is _by_key and not _is_by_key(result, about):
+        return Unread(
+            f"it promises a mapping by what is not the key of {about.record_type.__name__}"
+        )
     if run is _one and not (wanted.parts or wanted.flags or wanted.is_first):
         return Unread("it promises one record, but says not which")
     return Reading(
@@ -151,6 +157,17 @@ def read_look_up(subject: Subject) -> Reading | Unread | None:
         lambda: wanted.shown(about, member.parameters),
         partial(run, wanted=wanted, result=result),
     )
+
+
+def _is_by_key(result: Result, about: Entity) -> bool:
+    promised = ANYTHING if result.node is None else result.node.args[0]
+    if not promised.is_known:
+        return True
+    if len(about.key_fields) > 1:
+        wanted = [about.node_of(field).bare for field in about.key_fields]
+        return promised.kind is Kind.TUPLE and [one.bare for one in promised.args] == wanted
+    key = about.node_of(path_of_key(about))
+    return not key.is_known or promised.bare == key.bare
 
 
 def read_question(subject: Subject) -> Reading | Unread | None:
@@ -231,7 +248,7 @@ def _one(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result
             f"no {table.name} is found, and with no promised type it is not certain whether to "
             "raise or to give None"
         )
-    return _given(found, result)
+    return result.given(found)
 
 
 def _one_as_it_may_be(
@@ -244,7 +261,7 @@ def _many(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Resul
     query = wanted.query(access.table, values)
     access.did(query)
     found = query.all()
-    return result.collect([row_of(record) for record in found] if result.as_row else found)
+    return result.all_given(found)
 
 
 def _by_key(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:  # noqa: ARG001
@@ -257,11 +274,7 @@ def _page(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Resul
     query = wanted.query(access.table, values)
     access.did(query)
     whole = access.table.where(*wanted.conditions(values))
-    return result.collect([_given(record, result) for record in query]), whole.count()
-
-
-def _given(record: Any, result: Result) -> Any:
-    return row_of(record) if result.as_row and record is not None else record
+    return result.all_given(query.all()), whole.count()
 
 
 _RUNS = {

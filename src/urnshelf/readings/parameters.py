@@ -15,8 +15,7 @@ from typing import Any, NamedTuple
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity, entity
 from urnshelf.readings.operations import NotCertain, ReadParameter, Role
-from urnshelf.readings.results import is_record_type, is_row_type
-from urnshelf.records.description import description_of
+from urnshelf.readings.results import is_record_type, is_row_type, row_of
 from urnshelf.store.column import column
 from urnshelf.store.conditions import (
     AllOf,
@@ -475,9 +474,3 @@ def _is_collection(value: Any) -> bool:
 
 def _of(record: Any, field: str) -> Any:
     return record if isinstance(record, Placeholder) else getattr(record, field, None)
-
-
-def row_of(record: Any) -> dict[str, Any]:
-    """The record as a plain dictionary."""
-    described = None if isinstance(record, dict) else description_of(type(record))
-    return dict(record) if described is None else described.values(record)

@@ -9,11 +9,14 @@ from typing import Any, NamedTuple
 
 from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
+from urnshelf.readings.changes import read_setter
 from urnshelf.readings.entities import Entity, entity, item_record, record_of
+from urnshelf.readings.given import given_as
 from urnshelf.readings.key_values import read_key_value
 from urnshelf.readings.look_ups import read_look_up, read_question
 from urnshelf.readings.operations import Reading, ReadParameter, Role, Unread, honoured
 from urnshelf.readings.parameters import PAGING, condition_maker, read_condition
+from urnshelf.readings.removals import read_removal
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.units import is_unit_of_work, read_unit
 from urnshelf.readings.verbs import (
@@ -27,7 +30,7 @@ from urnshelf.readings.verbs import (
     VERBS,
     verb_of,
 )
-from urnshelf.readings.writes import given_as, read_removal, read_setter, read_write
+from urnshelf.readings.writes import read_write
 from urnshelf.store.definition import Definition
 
 

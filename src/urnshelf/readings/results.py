@@ -3,24 +3,28 @@
 from __future__ import annotations
 
 import collections.abc as abc
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any, NamedTuple
 
 from urnshelf.caches import remembered
 from urnshelf.readings.operations import Promised
-from urnshelf.records.description import describe, looks_like_record
+from urnshelf.records.description import describe, description_of, looks_like_record
 from urnshelf.types.nodes import ITEM_TYPES, Kind, Node
 
 Collect = Callable[[list[Any]], Any]
 
 
+def _generated(records: list[Any]) -> Iterator[Any]:
+    yield from records
+
+
 _COLLECTORS: dict[Any, Collect] = {
     **ITEM_TYPES,
-    abc.Set: set,
     abc.Iterator: iter,
-    abc.Generator: iter,
+    abc.Generator: _generated,
 }
 """What is made of a list of records; an async stream is made of it by the answerer."""
+_HASHING = (set, frozenset)
 
 
 class Result(NamedTuple):
@@ -32,6 +36,14 @@ class Result(NamedTuple):
     as_row: bool = False
     """Whether records are given as plain dictionaries."""
     node: Node | None = None
+
+    def given(self, record: Any) -> Any:
+        """One record, or None, as it is promised."""
+        return row_of(record) if self.as_row and record is not None else record
+
+    def all_given(self, records: list[Any]) -> Any:
+        """Many records, as they are promised."""
+        return self.collect([row_of(one) for one in records] if self.as_row else records)
 
 
 @remembered
@@ -71,24 +83,25 @@ def _one(node: Node) -> Result:
 
 def _many(node: Node) -> Result:
     args = node.args
-    if (
-        args
-        and args[0].kind is Kind.CLASS
-        and not args[0].optional
-        and is_record_type(args[0].bare)
-    ):
-        return Result(Promised.MANY, args[0].bare, _COLLECTORS.get(node.origin, list))
-    item = result_of(args[0]) if args else None
-    if item is None or item.kind is not Promised.ONE:
+    if not args:
         return Result(Promised.OTHER, node=node)
-    return Result(Promised.MANY, item.record_type, _COLLECTORS.get(node.origin, list), item.as_row)
+    collect, item = _COLLECTORS.get(node.origin, list), args[0]
+    record_type, as_row = item.bare, False
+    if item.kind is not Kind.CLASS or item.optional or not is_record_type(record_type):
+        one = result_of(item)
+        if one.kind is not Promised.ONE:
+            return Result(Promised.OTHER, node=node)
+        record_type, as_row = one.record_type, one.as_row
+    if collect in _HASHING and (as_row or record_type.__hash__ is None):
+        return Result(Promised.OTHER, node=node)  # there is no such set
+    return Result(Promised.MANY, record_type, collect, as_row)
 
 
 def _mapping(node: Node) -> Result:
     if is_row_type(node) and (not node.args or not node.args[1].is_known):
         return Result(Promised.ONE, None, list, True)
     if len(node.args) == 2 and is_record_type(node.args[1].bare):
-        return Result(Promised.BY_KEY, node.args[1].bare)
+        return Result(Promised.BY_KEY, node.args[1].bare, node=node)
     return Result(Promised.OTHER, node=node)
 
 
@@ -123,3 +136,9 @@ def is_row_type(node: Node) -> bool:
     if node.kind is not Kind.MAPPING:
         return False
     return not node.args or (node.args[0].bare is str and not is_record_type(node.args[1].bare))
+
+
+def row_of(record: Any) -> dict[str, Any]:
+    """The record as a plain dictionary."""
+    described = None if isinstance(record, dict) else description_of(type(record))
+    return dict(record) if described is None else described.values(record)

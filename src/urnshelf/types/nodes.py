@@ -145,21 +145,20 @@ class Node:
         of a union.
         """
         if self._args is None:  # late, for a type may hold itself
-            self._args = tuple(map(node_of, self._arguments()))
+            forms = get_args(self.bare)
+            if self.kind is Kind.VARIABLE:
+                forms = getattr(self.bare, "__constraints__", ())
+            elif self.kind in (Kind.LITERAL, Kind.CALLABLE):
+                forms = ()
+            elif self.kind is Kind.ITEMS and self.origin is tuple:
+                forms = forms[:1]
+            self._args = tuple(map(node_of, forms))
         return self._args
 
     @property
     def item(self) -> Node:
         """The type of its items; that of anything where it is not told."""
         return self.args[0] if self.args else ANYTHING
-
-    def _arguments(self) -> tuple[Any, ...]:
-        if self.kind is Kind.VARIABLE:
-            return tuple(getattr(self.bare, "__constraints__", ()))
-        if self.kind in (Kind.LITERAL, Kind.CALLABLE):
-            return ()
-        args = get_args(self.bare)
-        return args[:1] if self.origin is tuple and self.kind is Kind.ITEMS else args
 
     def __repr__(self) -> str:
         return f"<node {self.form!r}>"
