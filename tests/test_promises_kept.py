@@ -94,3 +94,68 @@ def test_whatever_is_read_keeps_its_promise(record: type, key: str, verb: str) -
                 else:
                     pydantic.TypeAdapter(promise).validate_python(got, strict=True)
     assert told >= 4
+
+
+VALUE_METHODS: dict[str, dict[str, tuple[Any, Any]]] = {
+    "get": {"key": (str, "k")},
+    "__getitem__": {"key": (str, "k")},
+    "pop": {"key": (str, "k")},
+    "get_many": {"keys": (list[str], ["k", "z"])},
+    "set": {"key": (str, "k"), "value": (str, "w")},
+    "set_many": {"mapping": (dict[str, str], {"k": "w"})},
+    "delete": {"key": (str, "k")},
+    "has": {"key": (str, "k")},
+    "incr": {"key": (str, "n")},
+    "decr": {"key": (str, "n")},
+    "keys": {},
+    "clear": {},
+    "count": {},
+}
+
+
+@pytest.mark.parametrize("method", VALUE_METHODS)
+def test_key_value_stores_keep_their_promises(method: str) -> None:
+    types: list[Any] = [
+        None, bool, int, float, str, bytes, str | None, int | None, Any, list[str], set[str],
+        list[str | None], tuple[str, ...], dict[str, str], dict[str, Any],
+        Mapping[str, str], list[tuple[str, str]], Iterator[str], UUID,
+    ]  # fmt: skip
+    given, told = VALUE_METHODS[method], 0
+    for promise in types:
+        cache = interface(method, {name: form for name, (form, _) in given.items()}, promise)
+        for other in {"get", "set"} - {method}:
+            setattr(cache, other, getattr(Values, other))
+        with Shelf(seed=7) as shelf, shelf.refusals_expected():
+            fake: Any = shelf.fake(cache)
+            try:
+                fake.set("k", "v")
+                got = getattr(fake, method)(*(value for _, value in given.values()))
+            except UnansweredCall:
+                continue
+        told += 1
+        is_stream = getattr(promise, "__origin__", None) is Iterator
+        form, got = (list[str], list(got)) if is_stream else (promise, got)
+        pydantic.TypeAdapter(form).validate_python(got, strict=True)
+    assert told
+
+
+class Values(Protocol):
+    """A key–value store."""
+
+    def get(self, key: str) -> Any: ...
+    def set(self, key: str, value: Any) -> None: ...
+    def incr(self, key: str) -> int: ...
+
+
+def test_a_value_that_does_not_fit_is_said(shelf: Shelf) -> None:
+    class Counters(Values, Protocol):
+        def pop(self, key: str) -> int: ...
+
+    counters = shelf.fake(Counters)
+    counters.set("moored", "many")
+    with shelf.refusals_expected():
+        with pytest.raises(UnansweredCall, match="'pop' promises: it is 'many', a str, not int"):
+            counters.pop("moored")
+        with pytest.raises(UnansweredCall, match="'moored' is 'many', which is no number"):
+            counters.incr("moored")
+    assert counters.get("moored") == "many"

@@ -2,18 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Set
+from decimal import Decimal
 from inspect import Parameter
 from typing import Any, NamedTuple
 
 from urnshelf.caches import remembered
 from urnshelf.errors import RecordMissing
 from urnshelf.interfaces.members import Interface, Member
-from urnshelf.readings.operations import Access, Operation, Reading, ReadParameter, Role, Unread
+from urnshelf.readings.operations import (
+    Access,
+    NotCertain,
+    Operation,
+    Reading,
+    ReadParameter,
+    Role,
+    Unread,
+)
 from urnshelf.readings.subject import Subject
 from urnshelf.records.display import show
+from urnshelf.records.fit import misfit
 from urnshelf.store.journal import ABSENT
 from urnshelf.store.key_values import KeyValues
+from urnshelf.types.nodes import ITEM_TYPES, Kind, Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -79,6 +90,9 @@ def read_key_value(subject: Subject) -> Reading | Unread | None:
             f"{member.name!r} lacks what it is about: "
             f"{' and '.join(one.value for one in found.needs[0])}"
         )
+    promised = member.promise.node
+    if promised.is_known and not found.shape.fits(promised):
+        return Unread(f"{member.name!r} is read where it promises {found.shape.text}")
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         access.did(lambda: _told(found.meaning, values, places))
@@ -137,13 +151,21 @@ def _get(store: KeyValues, values: tuple[Any, ...], places: Places, member: Memb
     key = values[places[Role.KEY]]
     found = store.find(key)
     if found is not ABSENT:
-        return found
+        return _fitting(found, member)
     if Role.DEFAULT in places:
         return values[places[Role.DEFAULT]]
     promised = member.promise.node
     if promised.optional or not promised.is_known:
         return None
     raise (KeyError(key) if member.name == "__getitem__" else _missing(store, key))
+
+
+def _fitting(reply: Any, member: Member) -> Any:
+    """The reply, if it is what the method promises: whoever set a value was bound by no type."""
+    wrong = misfit(reply, member.promise.node)
+    if wrong is not None:
+        raise NotCertain(f"what the store holds is not what {member.name!r} promises: {wrong}")
+    return reply
 
 
 def _missing(store: KeyValues, key: Any) -> RecordMissing:
@@ -154,9 +176,11 @@ def _missing(store: KeyValues, key: Any) -> RecordMissing:
 def _get_many(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
     keys = list(values[places[Role.KEYS]])
     found = {key: store.find(key) for key in keys}
-    if member.promise.node.origin in (list, tuple):
-        return [None if found[key] is ABSENT else found[key] for key in keys]
-    return {key: value for key, value in found.items() if value is not ABSENT}
+    promised = member.promise.node
+    if promised.kind is Kind.ITEMS:
+        each = [None if found[key] is ABSENT else found[key] for key in keys]
+        return _fitting(ITEM_TYPES.get(promised.origin, list)(each), member)
+    return _fitting({key: it for key, it in found.items() if it is not ABSENT}, member)
 
 
 def _set(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
@@ -195,6 +219,8 @@ def _counted(sign: int) -> Run:
     def run(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
         key = values[places[Role.KEY]]
         found = store.find(key)
+        if found is not ABSENT and not isinstance(found, _NUMBERS):
+            raise NotCertain(f"the value of {show(key)} is {show(found)}, which is no number")
         step = values[places[Role.AMOUNT]] if Role.AMOUNT in places else 1
         number = (0 if found is ABSENT else found) + sign * step
         store.change(key, number)
@@ -209,7 +235,9 @@ def _clear(store: KeyValues, values: tuple[Any, ...], places: Places, member: Me
 
 
 def _keys(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:  # noqa: ARG001
-    return set(store.keys()) if member.promise.node.origin in (set, frozenset) else store.keys()
+    promised = member.promise.node
+    make = iter if promised.kind is Kind.STREAM else ITEM_TYPES.get(promised.origin, list)
+    return _fitting(make(store.keys()), member)
 
 
 def _touch(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
@@ -224,6 +252,25 @@ def _len(store: KeyValues, values: tuple[Any, ...], places: Places, member: Memb
     return len(store.keys())
 
 
+class _Shape(NamedTuple):
+    """What a method may promise."""
+
+    text: str
+    fits: Callable[[Node], bool]
+
+
+_NUMBERS = (int, float, Decimal)
+_ANYTHING = _Shape("anything", lambda node: True)
+_NUMBER = _Shape("a number or None", lambda node: node.kind is Kind.NONE or node.bare in _NUMBERS)
+_KEPT_KEYS = _Shape("a collection of keys", lambda node: node.kind in (Kind.ITEMS, Kind.STREAM))
+_EACH = _Shape(
+    "a mapping, or the values in the order of the keys",
+    lambda node: (
+        node.kind is Kind.MAPPING or (node.kind is Kind.ITEMS and not issubclass(node.origin, Set))
+    ),
+)
+
+
 class _Method(NamedTuple):
     """A method of key–value stores: its names, what it does, and the roles that it needs, in one
     way or another.
@@ -234,6 +281,7 @@ class _Method(NamedTuple):
     meaning: str
     run: Run
     needs: tuple[tuple[Role, ...], ...] = ((Role.KEY,),)
+    shape: _Shape = _ANYTHING
 
 
 _COUNTING = (Operation.VALUE_COUNT_UP, Operation.VALUE_COUNT_DOWN)
@@ -245,6 +293,7 @@ _METHODS = (
         "GET each of :keys",
         _get_many,
         ((Role.KEYS,),),
+        _EACH,
     ),
     _Method(
         ("set", "put", "store", "save", "__setitem__"),
@@ -291,10 +340,18 @@ _METHODS = (
         _has,
     ),
     _Method(
-        ("incr", "increment", "incrby"), Operation.VALUE_COUNT_UP, "INCREMENT :key", _counted(1)
+        ("incr", "increment", "incrby"),
+        Operation.VALUE_COUNT_UP,
+        "INCREMENT :key",
+        _counted(1),
+        shape=_NUMBER,
     ),
     _Method(
-        ("decr", "decrement", "decrby"), Operation.VALUE_COUNT_DOWN, "DECREMENT :key", _counted(-1)
+        ("decr", "decrement", "decrby"),
+        Operation.VALUE_COUNT_DOWN,
+        "DECREMENT :key",
+        _counted(-1),
+        shape=_NUMBER,
     ),
     _Method(
         ("clear", "flush", "flush_all", "delete_all"),
@@ -303,7 +360,7 @@ _METHODS = (
         _clear,
         ((),),
     ),
-    _Method(("keys",), Operation.VALUE_KEYS, "every key", _keys, ((),)),
+    _Method(("keys",), Operation.VALUE_KEYS, "every key", _keys, ((),), _KEPT_KEYS),
     _Method(("touch", "expire"), Operation.VALUE_TOUCH, "EXPIRE :key", _touch),
     _Method(("__len__", "size", "count"), Operation.VALUE_SIZE, "how many keys", _len, ((),)),
 )
