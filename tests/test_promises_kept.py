@@ -11,6 +11,7 @@ from uuid import UUID
 
 import pydantic
 import pytest
+from hypothesis.database import ExampleDatabase, InMemoryExampleDatabase
 
 from urnshelf import RecordMissing, RecordRefused, Shelf, UnansweredCall
 
@@ -145,6 +146,17 @@ class Values(Protocol):
     def get(self, key: str) -> Any: ...
     def set(self, key: str, value: Any) -> None: ...
     def incr(self, key: str) -> int: ...
+
+
+def test_a_store_of_several_values_for_a_key_is_none(shelf: Shelf) -> None:
+    real, fake = InMemoryExampleDatabase(), shelf.fake(ExampleDatabase)
+    for database in (real, fake):
+        database.save(b"k", b"a")
+        database.save(b"k", b"b")
+    assert set(real.fetch(b"k")) == {b"a", b"b"}
+    assert not shelf.explain(ExampleDatabase)[1].read_as
+    with shelf.refusals_expected(), pytest.raises(UnansweredCall):
+        fake.fetch(b"k")
 
 
 def test_a_value_that_does_not_fit_is_said(shelf: Shelf) -> None:

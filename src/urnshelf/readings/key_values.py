@@ -44,6 +44,7 @@ _ONLY_IF_ABSENT = frozenset(
 )
 
 
+_MANY = frozenset({Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM})
 _SETTERS = frozenset({"set", "put", "store", "save"})
 _GETTERS = frozenset({"get", "load", "fetch", "read"})
 
@@ -61,15 +62,20 @@ def is_key_value_store(interface: Interface) -> bool:
         return False
     for name in getters:
         if next(iter(members[name].signature.parameters), "") in _KEYS:
-            return any(_is_setter(members[setter]) for setter in setters)
+            promised = members[name].promise.node
+            return any(_is_setter(members[setter], promised) for setter in setters)
     return False
 
 
-def _is_setter(member: Member) -> bool:
+def _is_setter(member: Member, promised: Node) -> bool:
+    """Whether it sets the value that a getter with this promise gives."""
     names = member.parameters
-    return (
-        len(names) >= 2 and names[0] in _KEYS and names[1] in _VALUES and set(names[2:]) <= _SECONDS
-    )
+    if len(names) < 2 or names[0] not in _KEYS or names[1] not in _VALUES:
+        return False
+    value = member.parameter_nodes[names[1]]
+    # to give many of what is set one by one, a store keeps several values for a key
+    keeps_many = promised.kind in _MANY and value.is_known and promised.item.bare == value.bare
+    return set(names[2:]) <= _SECONDS and not keeps_many
 
 
 def read_key_value(subject: Subject) -> Reading | Unread | None:
