@@ -80,9 +80,7 @@ def unique(forms: list[Any]) -> list[Any]:
     ]
 
 
-@pytest.mark.parametrize(
-    "form", unique([*awkward.FORMS, *STANDARD, *PUBLISHED]), ids=lambda form: str(form)[:60]
-)
+@pytest.mark.parametrize("form", unique([*awkward.FORMS, *STANDARD, *PUBLISHED]))
 def test_every_interface_is_faked_whole(form: Any) -> None:
     shelf = Shelf(check_replies=False)
     fake = shelf.fake(form)

@@ -46,6 +46,11 @@ def test_drawn_values_stay_as_they_are(root: Path) -> None:
     assert kept.keys() == now.keys()
 
 
+def test_every_process_gives_a_test_the_same_name(request: pytest.FixtureRequest) -> None:
+    names = [item.nodeid for item in request.session.items]
+    assert [name for name in names if " at 0x" in name] == []
+
+
 # --- floors ---------------------------------------------------------------------------------------
 
 

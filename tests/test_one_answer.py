@@ -422,7 +422,9 @@ def deep(levels: int, around: Callable[[Any], Any]) -> Any:
 
 
 @pytest.mark.parametrize(
-    "around", [lambda v: [v], lambda v: {"in": v}, lambda v: kinds.Box(v, [])], ids=str
+    "around",
+    [lambda v: [v], lambda v: {"in": v}, lambda v: kinds.Box(v, [])],
+    ids=["list", "dict", "record"],
 )
 def test_no_depth_is_too_much(around: Callable[[Any], Any]) -> None:
     value, twin = deep(20_000, around), deep(20_000, around)
@@ -755,7 +757,6 @@ Person = NewType("Person", str)
         (type[int], "CLASS_OBJECT", type[int], False, set()),
         (None, "NONE", None, False, set()),
     ],
-    ids=str,
 )
 def test_a_type_is_one_node(
     form: Any, kind: str, bare: Any, optional: bool, qualifiers: set[str]

@@ -8,6 +8,8 @@ import sys
 
 import pytest
 
+import inner
+
 IMPORTS = """
 from datetime import UTC, datetime
 import pytest
@@ -18,8 +20,7 @@ NOON = datetime(2030, 6, 1, 12, tzinfo=UTC)
 
 
 def run(pytester: pytest.Pytester, test: str, *options: str) -> pytest.RunResult:
-    pytester.makepyfile(test_it=IMPORTS + test)
-    return pytester.runpytest_subprocess("-p", "no:cacheprovider", *options)
+    return inner.run(pytester, IMPORTS + test, *options)
 
 
 def test_a_shelf_is_fresh_and_seeded_by_the_tests_name(pytester: pytest.Pytester) -> None:

@@ -80,7 +80,6 @@ class WithDepth:
         (HasDepth, [WithDepth()], [5, None]),
         (AbstractContextManager[int], [nullcontext(1)], [5]),
     ],
-    ids=str,
 )
 def test_values_keep_or_break_a_promise(promised: Any, keeps: list[Any], breaks: list[Any]) -> None:
     def asked() -> Any:

@@ -198,7 +198,6 @@ def test_a_cue_for_some_calls_steps_aside(gauge: Gauge) -> None:
         ),
         (timedelta(hours=1), [timedelta(minutes=60)], [timedelta(0)]),
     ],
-    ids=repr,
 )
 def test_one_equality(gauge: Gauge, expected: Any, fits: list[Any], not_fits: list[Any]) -> None:
     cue(gauge.read, whatever).gives(0.0)

@@ -9,6 +9,8 @@ from pathlib import Path
 
 import pytest
 
+import inner
+
 ROOT = Path(__file__).parent.parent
 PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
 
@@ -23,8 +25,7 @@ def test_snippets_run(page: Path, pytester: pytest.Pytester) -> None:
     source = "\n\n".join(blocks(page, "python"))
     if not source:
         pytest.skip("no snippets")
-    pytester.makepyfile(test_page=source)
-    result = pytester.runpytest_subprocess("-p", "no:cacheprovider")
+    result = inner.run(pytester, source)
     assert result.ret == 0, result.stdout.str()
 
 
