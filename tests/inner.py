@@ -1,8 +1,8 @@
-"""A run of pytest inside a test, in the same process: what the plugin does is seen as its users see it,
-without a second interpreter.
+"""A run of pytest inside a test, in the same process: what the plugin does is seen as its users
+see it, without a second interpreter.
 
-What an inner run imports is forgotten after it, and some compiled packages cannot be loaded twice; so
-everything of ours, and what it loads late, is imported here first.
+What an inner run imports is forgotten after it, and some compiled packages cannot be loaded twice;
+so everything of ours, and what it loads late, is imported here first.
 """
 
 from __future__ import annotations

@@ -13,7 +13,6 @@ import tomllib
 import traceback
 import typing
 import weakref
-from collections.abc import Callable
 from dataclasses import make_dataclass
 from decimal import Decimal
 from pathlib import Path
@@ -195,25 +194,9 @@ WALKED = (80, 60)
 """How many of our functions a reading's first call, and each further one, may walk through."""
 
 
-def walked(work: Callable[[], object]) -> int:
-    calls = 0
-
-    def count(frame: Any, event: str, _: Any) -> None:
-        nonlocal calls
-        file = frame.f_code.co_filename
-        calls += event == "call" and "urnshelf" in file and "demo" not in file
-
-    sys.setprofile(count)
-    try:
-        work()
-    finally:
-        sys.setprofile(None)
-    return calls
-
-
 def test_a_reading_walks_few_functions(tmp_path: Path) -> None:
     code = (
-        "import sys; sys.path.insert(0, sys.argv[1]); from test_house import walked\n"
+        "import sys; sys.path.insert(0, sys.argv[1]); from walking import walked\n"
         "from urnshelf import Shelf; from urnshelf.demo.harbour import Berth, BerthRepository, "
         "VesselRepository\n"
         "shelf = Shelf(7); shelf.stock(Berth, 12, harbour='Skarvik'); berths = "
