@@ -96,7 +96,7 @@ class HandGauge:
 
     def matched(self, harbour: str, at: datetime) -> float:
         self.calls.append((harbour, at))
-        return 6.3 if is_skarvik(harbour) else 0.0
+        return 6.3 if is_ternhythe(harbour) else 0.0
 
     def computed(self, harbour: str, at: datetime) -> float:
         self.calls.append((harbour, at))
@@ -107,9 +107,9 @@ class HandGauge:
         raise self.silent
 
 
-def is_skarvik(harbour: str) -> bool:
+def is_ternhythe(harbour: str) -> bool:
     """A predicate."""
-    return harbour == "Skarvik"
+    return harbour == "Ternhythe"
 
 
 def call_rows() -> list[Row]:
@@ -120,15 +120,23 @@ def call_rows() -> list[Row]:
         ("any arguments, one value", lambda m: cue(m).gives(6.3), hand.constant),
         (
             "one argument, one value",
-            lambda m: cue(m, "Skarvik", whatever).gives(6.3),
+            lambda m: cue(m, "Ternhythe", whatever).gives(6.3),
             hand.constant,
         ),
-        ("both arguments, one value", lambda m: cue(m, "Skarvik", NOON).gives(6.3), hand.constant),
-        ("two values in turn", lambda m: cue(m, "Skarvik", NOON).gives(1.0, 2.0), hand.turns),
-        ("for_calls", lambda m: cue(m, "Skarvik", NOON).gives(6.3).for_calls(10**9), hand.constant),
-        ("a predicate", lambda m: cue(m, fitting(is_skarvik), whatever).gives(6.3), hand.matched),
+        (
+            "both arguments, one value",
+            lambda m: cue(m, "Ternhythe", NOON).gives(6.3),
+            hand.constant,
+        ),
+        ("two values in turn", lambda m: cue(m, "Ternhythe", NOON).gives(1.0, 2.0), hand.turns),
+        (
+            "for_calls",
+            lambda m: cue(m, "Ternhythe", NOON).gives(6.3).for_calls(10**9),
+            hand.constant,
+        ),
+        ("a predicate", lambda m: cue(m, fitting(is_ternhythe), whatever).gives(6.3), hand.matched),
         ("computed", lambda m: cue(m).computes(half), hand.computed),
-        ("raising", lambda m: cue(m, "Skarvik", NOON).raises(hand.silent), hand.raising),
+        ("raising", lambda m: cue(m, "Ternhythe", NOON).raises(hand.silent), hand.raising),
     ]
     return [call_row(what, set_cue, by_hand, hand) for what, set_cue, by_hand in kinds]
 
@@ -144,7 +152,7 @@ def call_row(
     def call(method: Callable[..., float]) -> None:
         for _ in range(500):
             try:  # noqa: SIM105  # a context manager would cost more than the call that is measured
-                method("Skarvik", NOON)
+                method("Ternhythe", NOON)
             except GaugeSilent:
                 pass
 
@@ -406,13 +414,13 @@ def harbour(): return Harbour()
 def test_moor(n, harbour):
     vessel = Vessel(id=7, name="Gray Heron", call_sign="GH-0007", draught_m=4.1)
     size, rate = dict(length_m=80.0, depth_m=5.0), Decimal(100)
-    berth = Berth(id=1, code="B-1", harbour="Skarvik", **size, day_rate=rate)
+    berth = Berth(id=1, code="B-1", harbour="Ternhythe", **size, day_rate=rate)
     moorings, tides, pilots = harbour.moorings, harbour.tides, harbour.pilots
     desk = MooringDesk(Vessels([vessel]), Berths([berth]), moorings, tides, pilots)
     mooring = desk.moor(7, NOON)
     assert mooring.berth_id == 1
     assert len(moorings.rows) == 1
-    assert tides.calls == [("Skarvik", NOON)]
+    assert tides.calls == [("Ternhythe", NOON)]
     assert len(pilots.calls) == 1
 """
 
@@ -428,9 +436,9 @@ NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
 def test_moor(n, shelf):
     shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007", draught_m=4.1))
     size, rate = dict(length_m=80.0, depth_m=5.0), Decimal(100)
-    shelf.stock(Berth(id=1, code="B-1", harbour="Skarvik", **size, day_rate=rate))
+    shelf.stock(Berth(id=1, code="B-1", harbour="Ternhythe", **size, day_rate=rate))
     tides, pilots = shelf.fake(TideService), shelf.fake(PilotPager)
-    cue(tides.depth_at, "Skarvik", NOON).gives(6.3)
+    cue(tides.depth_at, "Ternhythe", NOON).gives(6.3)
     mooring = shelf.furnish(MooringDesk).moor(7, NOON)
     assert mooring.berth_id == 1
     assert shelf.records(Mooring).count() == 1

@@ -17,11 +17,11 @@ NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
 
 
 def test_the_gauge_is_asked_again_when_it_is_silent(shelf: Shelf) -> None:
-    shelf.stock(Berth, 12, harbour="Skarvik", in_service=True)
+    shelf.stock(Berth, 12, harbour="Ternhythe", in_service=True)
     shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007", draught_m=4.1))
     desk = shelf.furnish(MooringDesk)
     tides, pilots = shelf.fake(TideService), shelf.fake(PilotPager)
-    cue(tides.depth_at, "Skarvik", whatever).gives(raising(GaugeSilent()), 6.3)
+    cue(tides.depth_at, "Ternhythe", whatever).gives(raising(GaugeSilent()), 6.3)
 
     mooring = desk.moor(vessel_id=7, arrival=NOON)
 

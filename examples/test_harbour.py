@@ -32,7 +32,7 @@ HERON = Vessel(id=7, name="Gray Heron", call_sign="GH-0007", length_m=38.0, drau
 def berth(
     number: int, length_m: float = 60.0, depth_m: float = 3.0, rate: str = "100", **more: object
 ) -> Berth:
-    return Berth(number, f"B-{number:02}", "Skarvik", length_m, depth_m, Decimal(rate), **more)  # type: ignore[arg-type]
+    return Berth(number, f"B-{number:02}", "Ternhythe", length_m, depth_m, Decimal(rate), **more)  # type: ignore[arg-type]
 
 
 def stay(
@@ -76,7 +76,7 @@ def test_the_gauge_is_asked_twice_at_most(world: World) -> None:
 def test_a_gauge_that_stays_silent_is_told(world: World) -> None:
     world.put(HERON, berth(1))
     world.tide(None)
-    with pytest.raises(TideUnknown, match="Skarvik"):
+    with pytest.raises(TideUnknown, match="Ternhythe"):
         world.desk.moor(7, NOON)
     assert world.gauge_requests() == 2
 
@@ -114,7 +114,7 @@ def test_the_night_shift_closes_and_lights_damaged_berths(world: World) -> None:
         QuayReport("B-02", fenders_intact=False, note="two fenders lost"),
         QuayReport("B-03", fenders_intact=True),
     )
-    reports = asyncio.run(world.night.walk("Skarvik"))
+    reports = asyncio.run(world.night.walk("Ternhythe"))
     assert [report.fenders_intact for report in reports] == [True, False, True]
     assert (world.berth(2).in_service, world.berth(2).remark) == (False, "two fenders lost")
     assert world.berth(1).in_service

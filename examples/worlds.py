@@ -74,7 +74,7 @@ class ShelfWorld:
 
     def tide(self, *answers: float | None) -> None:
         replies = [raising(GaugeSilent()) if answer is None else answer for answer in answers]
-        cue(self._shelf.fake(TideService).depth_at, "Skarvik", whatever).gives(*replies)
+        cue(self._shelf.fake(TideService).depth_at, "Ternhythe", whatever).gives(*replies)
 
     def patrol_sees(self, *reports: QuayReport) -> None:
         for report in reports:

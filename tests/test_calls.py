@@ -108,8 +108,8 @@ def test_replies_and_errors_are_noted(shelf: Shelf) -> None:
     tides = shelf.fake(TideService)
     cue(tides.depth_at).gives(raising(GaugeSilent("dark")), 6.3)
     with pytest.raises(GaugeSilent):
-        tides.depth_at("Skarvik", NOON)
-    tides.depth_at("Skarvik", NOON)
+        tides.depth_at("Ternhythe", NOON)
+    tides.depth_at("Ternhythe", NOON)
     first, second = ledger_of(tides)
     assert isinstance(first.error, GaugeSilent)
     assert (second.error, second.reply) == (None, 6.3)
@@ -136,7 +136,7 @@ def test_nothing_else(shelf: Shelf, log: Log) -> None:
 
 
 def test_look_ups_that_the_shelf_answered_need_no_look(shelf: Shelf) -> None:
-    shelf.stock(Berth(id=1, code="B-1", harbour="Skarvik", length_m=1.0, depth_m=1.0, day_rate=1))  # type: ignore[arg-type]
+    shelf.stock(Berth(id=1, code="B-1", harbour="Ternhythe", length_m=1.0, depth_m=1.0, day_rate=1))  # type: ignore[arg-type]
     berths = shelf.fake(BerthRepository)
     berth = berths.get(1)
     assert not unseen(berths)
@@ -343,12 +343,12 @@ def test_tasks_share_values_out(shelf: Shelf) -> None:
 
 def test_unused_and_hidden_cues_are_listed(shelf: Shelf) -> None:
     tides = shelf.fake(TideService)
-    used = cue(tides.depth_at, "Norrvik", whatever).gives(1.0)
-    hidden = cue(tides.depth_at, "Skarvik", NOON).gives(1.0)
-    hiding = cue(tides.depth_at, "Skarvik", whatever).gives(2.0)
-    idle = cue(tides.depth_at, "Ostvik", whatever).gives(3.0)
-    tides.depth_at("Norrvik", NOON)
-    tides.depth_at("Skarvik", NOON)
+    used = cue(tides.depth_at, "Curlhythe", whatever).gives(1.0)
+    hidden = cue(tides.depth_at, "Ternhythe", NOON).gives(1.0)
+    hiding = cue(tides.depth_at, "Ternhythe", whatever).gives(2.0)
+    idle = cue(tides.depth_at, "Gullkeld", whatever).gives(3.0)
+    tides.depth_at("Curlhythe", NOON)
+    tides.depth_at("Ternhythe", NOON)
     assert shelf.unused_cues() == [hidden, idle]
     assert (hidden.hidden_by, idle.hidden_by, used.hidden_by) == (hiding, None, None)
     assert used.used
@@ -372,7 +372,7 @@ def test_a_refusal_that_was_caught_still_fails_the_test(log: Log) -> None:
         Shelf() as shelf,
     ):
         try:
-            shelf.fake(TideService).depth_at("Skarvik", NOON)
+            shelf.fake(TideService).depth_at("Ternhythe", NOON)
         except Exception:
             log.flush()
 
@@ -380,7 +380,7 @@ def test_a_refusal_that_was_caught_still_fails_the_test(log: Log) -> None:
 def test_a_refusal_never_covers_up_what_ended_the_test() -> None:
     with pytest.raises(ZeroDivisionError), Shelf() as shelf:
         try:
-            shelf.fake(TideService).depth_at("Skarvik", NOON)
+            shelf.fake(TideService).depth_at("Ternhythe", NOON)
         except UnansweredCall:
             raise ZeroDivisionError from None
 
@@ -388,5 +388,5 @@ def test_a_refusal_never_covers_up_what_ended_the_test() -> None:
 def test_refusals_can_be_what_the_test_is_about() -> None:
     with Shelf() as shelf:
         with shelf.refusals_expected(), pytest.raises(UnansweredCall):
-            shelf.fake(TideService).depth_at("Skarvik", NOON)
+            shelf.fake(TideService).depth_at("Ternhythe", NOON)
         assert ledger_of(shelf)[0].answered_by == "nobody"

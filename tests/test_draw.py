@@ -178,7 +178,7 @@ count = 3
 @pytest.mark.parametrize(
     ("rule", "check"),
     [
-        ('harbour = "Skarvik"', lambda b: b.harbour == "Skarvik"),
+        ('harbour = "Ternhythe"', lambda b: b.harbour == "Ternhythe"),
         ("day_rate = 12.5", lambda b: b.day_rate == Decimal("12.5")),
         ("depth_m = { between = [3, 4] }", lambda b: 3 <= b.depth_m <= 4),
         ("code = { pattern = 'Q[0-9]' }", lambda b: b.code[0] == "Q"),

@@ -195,9 +195,9 @@ def test_a_wrong_call_is_refused_as_python_refuses_it(shelf: Shelf) -> None:
     with pytest.raises(
         TypeError, match=r"TideService.depth_at\(\) missing 1 required positional argument: 'at'"
     ):
-        tides.depth_at("Skarvik")
+        tides.depth_at("Ternhythe")
     with pytest.raises(TypeError, match="unexpected keyword argument 'when'"):
-        tides.depth_at("Skarvik", when=1)
+        tides.depth_at("Ternhythe", when=1)
 
 
 def test_callable_types_and_functions_are_faked(shelf: Shelf) -> None:

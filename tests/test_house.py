@@ -111,7 +111,7 @@ def test_a_traceback_shows_the_generated_code(shelf: Shelf) -> None:
     tides: Any = shelf.fake(TideService)
     cue(tides.depth_at).raises(GaugeSilent())
     try:
-        tides.depth_at("Skarvik", None)
+        tides.depth_at("Ternhythe", None)
     except GaugeSilent as silent:
         told = "".join(traceback.format_exception(silent))
     assert "return _us_target.take(_us_target, (harbour, at, ), _us_getframe(1))" in told
@@ -199,10 +199,10 @@ def test_a_reading_walks_few_functions(tmp_path: Path) -> None:
         "import sys; sys.path.insert(0, sys.argv[1]); from walking import walked\n"
         "from urnshelf import Shelf; from urnshelf.demo.harbour import Berth, BerthRepository, "
         "VesselRepository\n"
-        "shelf = Shelf(7); shelf.stock(Berth, 12, harbour='Skarvik'); berths = "
+        "shelf = Shelf(7); shelf.stock(Berth, 12, harbour='Ternhythe'); berths = "
         "shelf.fake(BerthRepository)\n"
         "shelf.fake(VesselRepository).find(1)\n"
-        "print(*[walked(lambda: berths.find_by_harbour('Skarvik')) for _ in range(3)])"
+        "print(*[walked(lambda: berths.find_by_harbour('Ternhythe')) for _ in range(3)])"
     )
     words = [sys.executable, "-c", code, str(Path(__file__).parent)]
     first, second, third = map(int, subprocess.check_output(words, text=True).split())
@@ -272,11 +272,11 @@ def test_limits_are_never_changed_in_place() -> None:
 
 def test_the_whole_way_of_a_call_is_one(shelf: Shelf) -> None:
     tides: Any = shelf.fake(TideService)
-    cue(tides.depth_at, "Skarvik", whatever).gives(6.3).for_calls(2)
+    cue(tides.depth_at, "Ternhythe", whatever).gives(6.3).for_calls(2)
     cue(tides.depth_at).gives(1.0).for_calls(1)
-    assert [tides.depth_at("Skarvik", None) for _ in range(3)] == [1.0, 6.3, 6.3]
+    assert [tides.depth_at("Ternhythe", None) for _ in range(3)] == [1.0, 6.3, 6.3]
     with (
         shelf.refusals_expected(),
         pytest.raises(UnansweredCall, match="has served the 2 calls it was set for"),
     ):
-        tides.depth_at("Skarvik", None)
+        tides.depth_at("Ternhythe", None)

@@ -50,14 +50,14 @@ def no_cue(shelf: Shelf) -> None:
 
 def nearest_cue(shelf: Shelf) -> None:
     tides = shelf.fake(TideService)
-    cue(tides.depth_at, "Norrvik", whatever).gives(1.0)
-    cue(tides.depth_at, "Skarvik", datetime(2030, 6, 1, 13, tzinfo=UTC)).gives(6.3)
+    cue(tides.depth_at, "Curlhythe", whatever).gives(1.0)
+    cue(tides.depth_at, "Ternhythe", datetime(2030, 6, 1, 13, tzinfo=UTC)).gives(6.3)
     desk_with_a_vessel(shelf).moor(7, NOON)
 
 
 def cue_used_up(shelf: Shelf) -> None:
     tides = shelf.fake(TideService)
-    cue(tides.depth_at, "Skarvik", whatever).gives(raising(GaugeSilent())).for_calls(1)
+    cue(tides.depth_at, "Ternhythe", whatever).gives(raising(GaugeSilent())).for_calls(1)
     desk_with_a_vessel(shelf).moor(7, NOON)
 
 
@@ -113,11 +113,11 @@ def something_else_was_called(shelf: Shelf) -> None:
 
 
 def cue_refused(shelf: Shelf) -> None:
-    cue(shelf.fake(TideService).depth_at, "Skarvik", when=NOON)  # type: ignore[call-overload]
+    cue(shelf.fake(TideService).depth_at, "Ternhythe", when=NOON)  # type: ignore[call-overload]
 
 
 def reply_refused(shelf: Shelf) -> None:
-    cue(shelf.fake(BerthRepository).find_by_harbour, "Skarvik").gives(
+    cue(shelf.fake(BerthRepository).find_by_harbour, "Ternhythe").gives(
         [shelf.urn.draw(Berth), "B-02"]
     )  # type: ignore[list-item]
 
@@ -132,7 +132,7 @@ def refusal_hidden(shelf: Shelf) -> None:
     tides = shelf.fake(TideService)
     for _ in range(3):
         try:
-            tides.depth_at("Skarvik", NOON)
+            tides.depth_at("Ternhythe", NOON)
         except Exception:
             continue
 
@@ -141,7 +141,7 @@ def no_reading(shelf: Shelf) -> None:
     class Berths(Protocol):
         def find_deepest(self, harbour: str) -> Berth: ...
 
-    shelf.fake(Berths).find_deepest("Skarvik")
+    shelf.fake(Berths).find_deepest("Ternhythe")
 
 
 def missing_record(shelf: Shelf) -> None:

@@ -306,8 +306,8 @@ class Watch:
 
 def test_wrapped_types_are_what_they_wrap(shelf: Shelf) -> None:
     assert shelf.furnish(Watch).tides is shelf.fake(TideService)
-    shelf.stock(Berth, 3, harbour="Skarvik")
-    assert len(shelf.fake(Charts).list_by_harbour("Skarvik")) == 3
+    shelf.stock(Berth, 3, harbour="Ternhythe")
+    assert len(shelf.fake(Charts).list_by_harbour("Ternhythe")) == 3
     told = {method.method.partition("(")[0]: method.read_as for method in shelf.explain(Charts)}
     assert told["find_by_depth_m"] == "SELECT * FROM berth WHERE depth_m IN (:depth_m)"
     empty = Shelf(unanswered="empty").fake(Charts)
@@ -723,10 +723,10 @@ def test_the_floors_above_put_answerers_before_and_after_the_desks_own(shelf: Sh
     from urnshelf.calls.ledger import NO_REPLY
 
     tides: Any = shelf.fake(TideService)
-    cue(tides.depth_at, "Skarvik", whatever).gives(6.3)
-    shelf._desk.put_before(lambda call: 1.0 if call.live[0] == "Norrvik" else NO_REPLY)
+    cue(tides.depth_at, "Ternhythe", whatever).gives(6.3)
+    shelf._desk.put_before(lambda call: 1.0 if call.live[0] == "Curlhythe" else NO_REPLY)
     shelf._desk.put_after(lambda call: 2.0)
-    assert [tides.depth_at(name, None) for name in ("Skarvik", "Norrvik", "Torholm")] == [
+    assert [tides.depth_at(name, None) for name in ("Ternhythe", "Curlhythe", "Sparkeld")] == [
         6.3,
         1.0,
         2.0,

@@ -102,7 +102,7 @@ def test_a_hidden_refusal_fails_the_test_itself(pytester: pytest.Pytester) -> No
     test = """
 def test_it(shelf):
     try:
-        shelf.fake(TideService).depth_at("Skarvik", NOON)
+        shelf.fake(TideService).depth_at("Ternhythe", NOON)
     except Exception:
         pass
 def test_without_a_reply(shelf):
@@ -135,7 +135,7 @@ def test_a_refusal_that_another_failure_covers_is_told(pytester: pytest.Pytester
     test = """
 def test_it(shelf):
     try:
-        shelf.fake(TideService).depth_at("Skarvik", NOON)
+        shelf.fake(TideService).depth_at("Ternhythe", NOON)
     except Exception:
         pass
     assert 1 == 2

@@ -121,16 +121,16 @@ def test_finders(shelf: Shelf, owners: list[Owner]) -> None:
 
 
 def test_lists_in_order_and_by_page(shelf: Shelf) -> None:
-    berths = shelf.stock(Berth, 7, harbour="Skarvik")
+    berths = shelf.stock(Berth, 7, harbour="Ternhythe")
     paged, filtered = shelf.fake(kinds.Paged), shelf.fake(kinds.Filtered)
     assert paged.list(limit=2, offset=3) == berths[3:5]
     assert paged.list_page(3, 2) == berths[4:6]
     assert paged.paginate(page=4, per_page=2) == (berths[6:], 7)
-    assert paged.list_and_count(harbour="Skarvik", limit=3) == (berths[:3], 7)
+    assert paged.list_and_count(harbour="Ternhythe", limit=3) == (berths[:3], 7)
     assert paged.list_and_count(harbour="x") == ([], 0)
     assert paged.list_after(5, 10) == berths[5:]
     assert filtered.list() == berths
-    assert filtered.list(harbour="Norrvik") == []
+    assert filtered.list(harbour="Curlhythe") == []
     assert filtered.search(min(b.depth_m for b in berths)) == berths
     deepest = max(b.depth_m for b in berths)
     assert {b.depth_m for b in filtered.find(depth_m=deepest)} == {deepest}
@@ -140,7 +140,7 @@ def test_lists_in_order_and_by_page(shelf: Shelf) -> None:
     assert filtered.find_one(id=3) == berths[2]
     assert filtered.filter({"id": 4}) == [berths[3]]
     assert filtered.find_where(lambda b: b.id > 5) == berths[5:]
-    assert filtered.any("Skarvik")
+    assert filtered.any("Ternhythe")
     names = [v.name for v in shelf.stock(Vessel, 5)]
     assert [v.name for v in shelf.fake(kinds.Literals).list("-name")] == sorted(names, reverse=True)
     assert [v.name for v in shelf.fake(kinds.Literals).list_sorted(["name desc"])] == sorted(
@@ -162,8 +162,8 @@ def test_an_empty_default_is_not_certain(shelf: Shelf) -> None:
         def list(self, harbour: str = "", code_prefix: str = "") -> list[Berth]: ...
 
     berths = shelf.fake(Berths)
-    stocked = shelf.stock(Berth, 2, harbour="Skarvik")
-    assert berths.list("Skarvik") == stocked
+    stocked = shelf.stock(Berth, 2, harbour="Ternhythe")
+    assert berths.list("Ternhythe") == stocked
     with (
         shelf.refusals_expected(),
         pytest.raises(UnansweredCall, match="harbour='' may ask for nothing, or for what is empty"),
@@ -185,7 +185,7 @@ def test_a_condition_may_be_an_argument(shelf: Shelf) -> None:
 
 
 def test_specifications(shelf: Shelf) -> None:
-    berths = shelf.stock(Berth, 6, harbour="Skarvik")
+    berths = shelf.stock(Berth, 6, harbour="Ternhythe")
     fake = shelf.fake(kinds.BySpec)
     limit = sorted(b.depth_m for b in berths)[3]
     deep = [b for b in berths if b.depth_m >= limit]
@@ -194,7 +194,7 @@ def test_specifications(shelf: Shelf) -> None:
         == fake.find_all(kinds.DeepEnough(limit))
         == deep
     )
-    assert fake.count(kinds.BerthSpec(harbour="Norrvik")) == 0
+    assert fake.count(kinds.BerthSpec(harbour="Curlhythe")) == 0
     assert fake.find(kinds.BerthSpec()) == berths
 
 
@@ -342,22 +342,22 @@ def test_the_ledger_shows_what_was_asked(shelf: Shelf) -> None:
     vessels.find(7)
     vessels.find_by_call_sign("GH-0007")
     vessels.save(Vessel(8, "Sea Fox", "SF-1"))
-    filtered.list(harbour="Skarvik")
+    filtered.list(harbour="Ternhythe")
     filtered.count()
     shelf.fake(kinds.Changing)
     assert [call.statement for call in ledger_of(shelf)] == [
         "SELECT * FROM vessel WHERE id = 7",
         "SELECT * FROM vessel WHERE call_sign = 'GH-0007'",
         "INSERT OR REPLACE INTO vessel VALUES (8, 'Sea Fox', 'SF-1', 'cargo', 40.0, 3.0, '', 'SE', NULL)",
-        "SELECT * FROM berth WHERE harbour = 'Skarvik'",
+        "SELECT * FROM berth WHERE harbour = 'Ternhythe'",
         "SELECT count(*) FROM berth",
     ]
     assert (
         ledger_of(filtered)[0].answered_by
-        == "the shelf's records: SELECT * FROM berth WHERE harbour = 'Skarvik'"
+        == "the shelf's records: SELECT * FROM berth WHERE harbour = 'Ternhythe'"
     )
     assert (
-        "      SELECT * FROM berth WHERE harbour = 'Skarvik'"
+        "      SELECT * FROM berth WHERE harbour = 'Ternhythe'"
         in str(tally(filtered.list)).splitlines()
     )
     cue(filtered.count).gives(3)
@@ -715,7 +715,7 @@ IDS = st.integers(1, 4)
 STEPS = st.lists(
     st.one_of(
         st.tuples(st.just("save vessel"), IDS, st.sampled_from(["GH-1", "GH-2"])),
-        st.tuples(st.just("save berth"), IDS, st.sampled_from(["Skarvik", "Norrvik"])),
+        st.tuples(st.just("save berth"), IDS, st.sampled_from(["Ternhythe", "Curlhythe"])),
         st.tuples(st.just("add mooring"), IDS, IDS),
         st.tuples(st.just("delete mooring"), IDS, IDS),
     ),
@@ -765,7 +765,7 @@ def seen(repositories: tuple[Any, Any, Any]) -> list[Any]:
             except Exception as error:
                 found.append(type(error))
     found += [vessels.find_by_call_sign(sign) for sign in ("GH-1", "GH-2", "none")]
-    return [*found, berths.find_by_harbour("Skarvik"), berths.find_by_harbour("nowhere")]
+    return [*found, berths.find_by_harbour("Ternhythe"), berths.find_by_harbour("nowhere")]
 
 
 @settings(max_examples=60, deadline=None)

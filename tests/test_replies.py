@@ -181,9 +181,9 @@ def test_a_cue_for_some_calls_steps_aside(gauge: Gauge) -> None:
         ({"a": of_type(str)}, [{"a": "x"}], [{"a": 1}, {"a": "x", "b": 1}, {}]),
         ({1, 2}, [{2, 1}], [{1}, {True, 2}]),
         (
-            holding(harbour="Skarvik"),
-            [{"harbour": "Skarvik", "b": 1}],
-            [{"harbour": "Norrvik"}, {}, 5],
+            holding(harbour="Ternhythe"),
+            [{"harbour": "Ternhythe", "b": 1}],
+            [{"harbour": "Curlhythe"}, {}, 5],
         ),
         (
             Vessel(7, whatever, "GH"),
@@ -440,4 +440,4 @@ def test_arguments_and_replies_of_records(shelf: Shelf) -> None:
     with pytest.raises(GaugeSilent):
         pilots.page(7, "Gray Heron", urgent=True)
     assert shelf.records(Mooring).count() == 0
-    assert tally(shelf.fake(TideService).depth_at, "Skarvik", NOON) == 0
+    assert tally(shelf.fake(TideService).depth_at, "Ternhythe", NOON) == 0

@@ -187,11 +187,11 @@ def test_records_go_in_and_come_out_as_copies(shelf: Shelf) -> None:
 
 
 def test_records_by_key_and_by_value(shelf: Shelf) -> None:
-    shelf.stock(Berth, 4, harbour="Skarvik")
-    shelf.stock(Berth, 3, harbour="Norrvik")
+    shelf.stock(Berth, 4, harbour="Ternhythe")
+    shelf.stock(Berth, 3, harbour="Curlhythe")
     berths = shelf.records(Berth)
     assert (berths.count(), len(berths), len(list(berths))) == (7, 7, 7)
-    assert [b.id for b in berths.where(harbour="Norrvik")] == [5, 6, 7]
+    assert [b.id for b in berths.where(harbour="Curlhythe")] == [5, 6, 7]
     assert berths.remove(5)
     assert not berths.remove(5)
     assert berths.find(5) is None
@@ -233,7 +233,7 @@ def test_the_demos_repositories_work_without_a_cue(shelf: Shelf) -> None:
         shelf.fake(MooringRegister),
     )
     [heron] = shelf.stock(Vessel, 1, call_sign="GH-0007")
-    shelf.stock(Berth, 3, harbour="Skarvik")
+    shelf.stock(Berth, 3, harbour="Ternhythe")
     assert vessels.find(1) == heron == vessels.find_by_call_sign("GH-0007")
     assert vessels.find(2) is None
     assert vessels.list() == [heron]
@@ -241,7 +241,7 @@ def test_the_demos_repositories_work_without_a_cue(shelf: Shelf) -> None:
     vessels.save(heron)
     assert vessels.find(1) == heron
     assert berths.get(2).id == 2
-    assert [b.id for b in berths.find_by_harbour("Skarvik")] == [1, 2, 3]
+    assert [b.id for b in berths.find_by_harbour("Ternhythe")] == [1, 2, 3]
     assert berths.count() == 3
     with pytest.raises(BerthUnknown, match="no Berth has id=9"):
         berths.get(9)
@@ -285,17 +285,17 @@ class Berths(Protocol):
 
 def test_more_readings(shelf: Shelf) -> None:
     berths = shelf.fake(Berths)
-    one, two = shelf.stock(Berth, 2, harbour="Skarvik")
+    one, two = shelf.stock(Berth, 2, harbour="Ternhythe")
     assert berths.get_by_id(1) == one
     assert berths.get_by_id(9) is None
-    assert berths.find_by_harbour_and_code("Skarvik", two.code) == two
-    assert berths.list_by_harbour("Skarvik") == (one, two)
+    assert berths.find_by_harbour_and_code("Ternhythe", two.code) == two
+    assert berths.list_by_harbour("Ternhythe") == (one, two)
     assert list(berths.get_all_berths()) == [one, two]
     assert berths.remove(two)
     assert not berths.remove(two)
     two.id = 12
     assert berths.insert(two) == 12
-    assert berths.count_by_harbour("Skarvik") == 2
+    assert berths.count_by_harbour("Ternhythe") == 2
     assert asyncio.run(berths.load(1)) == one
 
     async def all_of_them() -> list[Berth]:
@@ -311,8 +311,8 @@ def test_more_readings(shelf: Shelf) -> None:
         (lambda b: b.find_by_owner("x"), "Berth has no field 'owner'"),
         (lambda b: b.list("red"), "Berth has no field 'colour'"),
         (lambda b: b.save(None, True), "the parameter 'force' is not accounted for"),
-        (lambda b: b.delete("Skarvik"), "the parameter 'harbour' is not the key of Berth"),
-        (lambda b: b.count("Skarvik", 3), "'count' is not read with a 'limit'"),
+        (lambda b: b.delete("Ternhythe"), "the parameter 'harbour' is not the key of Berth"),
+        (lambda b: b.count("Ternhythe", 3), "'count' is not read with a 'limit'"),
         (lambda b: b.exists(1), "'exists' is read where it promises bool"),
         (lambda b: b.get(), "says not which"),
         (lambda b: b.insert_twice(None), "the word 'twice' of its name is not accounted for"),
@@ -390,8 +390,8 @@ def test_given_arguments_go_first(shelf: Shelf) -> None:
     office = shelf.furnish(Office, backup=real, retries=5)
     assert (office.backup, office.retries) == (real, 5)
     assert office.main is shelf.fake(TideService)
-    data = shelf.furnish(DataOffice, home="Skarvik")
-    assert data == DataOffice(shelf.fake(PilotPager), "Skarvik")
+    data = shelf.furnish(DataOffice, home="Ternhythe")
+    assert data == DataOffice(shelf.fake(PilotPager), "Ternhythe")
 
 
 @pytest.mark.parametrize(

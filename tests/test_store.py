@@ -51,7 +51,7 @@ def database(stays: list[Stay]) -> sqlite3.Connection:
     return connection
 
 
-TEXTS = st.sampled_from(["Skarvik", "skarvik", "Norrvik", "", "O'Hara", "50%", "a_b", "Öst"])
+TEXTS = st.sampled_from(["Ternhythe", "ternhythe", "Curlhythe", "", "O'Hara", "50%", "a_b", "Öst"])
 MOMENTS = st.sampled_from(
     [datetime(2030, 6, day, hour, tzinfo=UTC) for day in (1, 2) for hour in (0, 12)]
 )
@@ -243,9 +243,9 @@ def test_a_query_is_readable_sql(shelf: Shelf) -> None:
 
 
 def test_a_query_can_be_looked_at_like_a_list(shelf: Shelf) -> None:
-    shelf.stock(Berth, 6, harbour="Skarvik")
+    shelf.stock(Berth, 6, harbour="Ternhythe")
     berths = shelf.records(Berth)
-    query = berths.where(harbour="Skarvik").order_by("id desc")
+    query = berths.where(harbour="Ternhythe").order_by("id desc")
     assert [b.id for b in query[:2]] == [6, 5]
     assert query[0] == query.first() == berths.get(6)
     assert berths.where(id=3).one().id == 3
@@ -253,7 +253,7 @@ def test_a_query_can_be_looked_at_like_a_list(shelf: Shelf) -> None:
     assert [b.id for b in berths.where(lambda b: b.id % 2 == 0)] == [2, 4, 6]
     assert [b.id for b in berths.where(id=fitting(lambda n: n > 4))] == [5, 6]
     assert berths.where(harbour=whatever).count() == 6
-    assert list(berths.where(harbour="Skarvik").where(column("id") < 3).distinct("id")) == [1, 2]
+    assert list(berths.where(harbour="Ternhythe").where(column("id") < 3).distinct("id")) == [1, 2]
     assert (
         query.sum("id"),
         query.avg("id"),
@@ -265,19 +265,19 @@ def test_a_query_can_be_looked_at_like_a_list(shelf: Shelf) -> None:
         0,
         None,
     )
-    assert query.count_by("harbour") == {"Skarvik": 6}
+    assert query.count_by("harbour") == {"Ternhythe": 6}
     assert query.limit(4).remove() == 4
     assert [b.id for b in berths] == [1, 2]
 
 
 def test_a_predicate_cannot_change_records(shelf: Shelf) -> None:
-    shelf.stock(Berth, 2, harbour="Skarvik")
+    shelf.stock(Berth, 2, harbour="Ternhythe")
 
     def vandal(berth: Berth) -> bool:
         berth.harbour = "changed"
         return True
 
-    assert [b.harbour for b in shelf.records(Berth).where(vandal)] == ["Skarvik", "Skarvik"]
+    assert [b.harbour for b in shelf.records(Berth).where(vandal)] == ["Ternhythe", "Ternhythe"]
 
 
 @pytest.mark.parametrize(
@@ -295,7 +295,7 @@ def test_a_predicate_cannot_change_records(shelf: Shelf) -> None:
         ),
         (
             lambda b: list(b.where(column("harbour") > 3)),
-            "harbour holds 'Skarvik', and str and int have no order",
+            "harbour holds 'Ternhythe', and str and int have no order",
         ),
         (lambda b: list(b.where(column("id").contains("x"))), "id holds 1, which is no text"),
         (lambda b: b.where(column("id") > None), r"use .is_none\(\)"),
@@ -314,7 +314,7 @@ def test_a_predicate_cannot_change_records(shelf: Shelf) -> None:
     ],
 )
 def test_a_wrong_query_says_why(shelf: Shelf, wrong: Callable[[Any], Any], complaint: str) -> None:
-    shelf.stock(Berth, 2, harbour="Skarvik")
+    shelf.stock(Berth, 2, harbour="Ternhythe")
     with pytest.raises((RecordRefused, RecordMissing), match=complaint):
         wrong(shelf.records(Berth))
 
@@ -368,7 +368,7 @@ def test_keys_are_found_and_assigned(shelf: Shelf) -> None:
     assert "ORDER BY code" in str(shelf.records(Buoy).where().limit(1))
     assert "ORDER BY id" in str(shelf.records(Row).where().limit(1))
     lights = shelf.records(Light)
-    assert lights.add({"id": None, "harbour": "Skarvik"})["id"] == 1  # type: ignore[typeddict-item]
+    assert lights.add({"id": None, "harbour": "Ternhythe"})["id"] == 1  # type: ignore[typeddict-item]
 
 
 def test_a_key_must_not_change(shelf: Shelf) -> None:
@@ -379,9 +379,9 @@ def test_a_key_must_not_change(shelf: Shelf) -> None:
 def test_records_without_a_key_are_kept_too(shelf: Shelf) -> None:
     table = shelf.records(Address)
     for street in ("a", "b", "c"):
-        table.add(Address(street, "Skarvik"))
+        table.add(Address(street, "Ternhythe"))
     assert table.where(street="b").remove() == 1
-    table.add(Address("d", "Skarvik"))
+    table.add(Address("d", "Ternhythe"))
     assert [a.street for a in table] == ["a", "c", "d"]
 
 
@@ -505,13 +505,13 @@ def test_a_view_sees_some_of_the_records(shelf: Shelf) -> None:
 
 
 def test_a_test_can_be_limited_to_some_records(shelf: Shelf) -> None:
-    old = shelf.stock(Berth, 5, harbour="Skarvik")
-    mine = shelf.stock(Berth, 2, harbour="Skarvik")
+    old = shelf.stock(Berth, 5, harbour="Ternhythe")
+    mine = shelf.stock(Berth, 2, harbour="Ternhythe")
     shelf.stock(Vessel, 3)
     with shelf.limited_to(mine, old[0]):
         assert [b.id for b in shelf.records(Berth)] == [1, 6, 7]
-        shelf.stock(Berth, 1, harbour="Skarvik")
-        assert [b.id for b in shelf.records(Berth).where(harbour="Skarvik")] == [1, 6, 7, 8]
+        shelf.stock(Berth, 1, harbour="Ternhythe")
+        assert [b.id for b in shelf.records(Berth).where(harbour="Ternhythe")] == [1, 6, 7, 8]
         assert shelf.records(Berth).find(2) is None
         assert shelf.records(Vessel).count() == 3
     assert shelf.records(Berth).count() == 8
@@ -530,13 +530,13 @@ def test_a_test_can_be_limited_to_some_records(shelf: Shelf) -> None:
 
 
 def test_records_are_rolled_back_and_nothing_else(shelf: Shelf) -> None:
-    shelf.stock(Berth, 3, harbour="Skarvik")
+    shelf.stock(Berth, 3, harbour="Ternhythe")
     before = list(shelf.records(Berth))
     start = shelf.clock.now
     with shelf.rolled_back():
         shelf.records(Berth).remove(2)
         changed = shelf.records(Berth).get(1)
-        changed.harbour = "Norrvik"
+        changed.harbour = "Curlhythe"
         shelf.records(Berth).save(changed)
         shelf.stock(Vessel, 2)
         inner = shelf.savepoint()
@@ -545,7 +545,7 @@ def test_records_are_rolled_back_and_nothing_else(shelf: Shelf) -> None:
         assert shelf.records(Berth).count() == 2
         shelf.clock.advance(hours=1)
     assert list(shelf.records(Berth)) == before
-    assert list(shelf.records(Berth).where(harbour="Skarvik")) == before
+    assert list(shelf.records(Berth).where(harbour="Ternhythe")) == before
     assert shelf.records(Vessel).count() == 0
     assert shelf.clock.now - start == timedelta(hours=1)
     assert shelf.stock(Vessel).id == 3  # the urn goes on
@@ -587,7 +587,7 @@ def owner(**told: Any) -> Owner:
         **{
             **plain,
             "joined_at": datetime(2030, 1, 1, tzinfo=UTC),
-            "address": Address("Quay 1", "Skarvik"),
+            "address": Address("Quay 1", "Ternhythe"),
             **told,
         }
     )
@@ -595,11 +595,11 @@ def owner(**told: Any) -> Owner:
 
 def test_fields_of_records_inside(shelf: Shelf) -> None:
     shelf.stock(owner())
-    shelf.stock(owner(email="b@example.com", address=Address("Pier 2", "Norrvik")))
-    found = shelf.records(Owner).where(column("address.city").starts_with("Norr"))
+    shelf.stock(owner(email="b@example.com", address=Address("Pier 2", "Curlhythe")))
+    found = shelf.records(Owner).where(column("address.city").starts_with("Curl"))
     assert found.one().email == "b@example.com"
     assert (
         str(found)
-        == "SELECT * FROM owner WHERE substr(json_extract(address, '$.city'), 1, 4) = 'Norr'"
+        == "SELECT * FROM owner WHERE substr(json_extract(address, '$.city'), 1, 4) = 'Curl'"
     )
     assert [o.id for o in shelf.records(Owner).where().order_by("address.city")] == [2, 1]

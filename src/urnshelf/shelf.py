@@ -45,9 +45,9 @@ class Shelf(Shelved):
     >>> from urnshelf.demo.harbour import Berth, BerthRepository
     >>> with Shelf(seed=7) as shelf:
     ...     berths = shelf.fake(BerthRepository)
-    ...     _ = shelf.stock(Berth, 12, harbour="Skarvik")
+    ...     _ = shelf.stock(Berth, 12, harbour="Ternhythe")
     ...     berths.count(), berths.get(3).harbour
-    (12, 'Skarvik')
+    (12, 'Ternhythe')
     """
 
     def __init__(

@@ -66,16 +66,16 @@ def fakes(shelf: Shelf) -> None:
     assert_type(shelf.fake(BerthRepository, name="backup"), BerthRepository)
     assert_type(shelf.fake(Repository[Berth, int]), Repository[Berth, int])
     assert_type(shelf.fake(Callable[[int], str]), Callable[[int], str])
-    assert_type(shelf.furnish(MooringDesk, home="Norrvik"), MooringDesk)
+    assert_type(shelf.furnish(MooringDesk, home="Curlhythe"), MooringDesk)
     shelf.fake(send)("text", copies=2)
 
 
 def records(shelf: Shelf) -> None:
-    assert_type(shelf.stock(Berth, 3, harbour="Skarvik"), list[Berth])
+    assert_type(shelf.stock(Berth, 3, harbour="Ternhythe"), list[Berth])
     assert_type(shelf.stock(Berth), Berth)
     assert_type(shelf.records(Berth).get(3), Berth)
     deep = shelf.records(Berth).where(
-        column("depth_m") >= 4.0, lambda b: b.in_service, harbour="Skarvik"
+        column("depth_m") >= 4.0, lambda b: b.in_service, harbour="Ternhythe"
     )
     assert_type(list(deep.order_by("depth_m desc").limit(3)), list[Berth])
     assert_type(deep.first(), Berth | None)
@@ -96,7 +96,7 @@ def records(shelf: Shelf) -> None:
 
 def drawn(urn: Urn) -> None:
     assert_type(urn.draw(Berth), Berth)
-    assert_type(urn.draw(Berth, 3, harbour=rules.among("Skarvik", "Norrvik")), list[Berth])
+    assert_type(urn.draw(Berth, 3, harbour=rules.among("Ternhythe", "Curlhythe")), list[Berth])
     assert_type(urn.draw(Berth, range(3, 9)), list[Berth])
     assert_type(urn.draw(list[int]), list[int])
     urn.set_rules(Berth, depth_m=rules.between(2.0, 9.0, decimals=1), code=rules.pattern("B-[0-9]"))
@@ -107,10 +107,10 @@ def drawn(urn: Urn) -> None:
 def cues(shelf: Shelf, noon: datetime) -> None:
     tides, patrol, gauge = shelf.fake(TideService), shelf.fake(QuayPatrol), shelf.fake(Gauge)
     cue(tides.depth_at).gives(6.3)
-    cue(tides.depth_at, "Skarvik", noon).gives(
+    cue(tides.depth_at, "Ternhythe", noon).gives(
         raising(GaugeSilent(), times=2), 6.3, when_spent="cycle"
     )
-    cue(tides.depth_at, "Skarvik", at=whatever).raises(GaugeSilent)
+    cue(tides.depth_at, "Ternhythe", at=whatever).raises(GaugeSilent)
     cue(tides.depth_at, of_type(str), fitting(lambda at: at > noon)).gives(6).for_calls(2).waits(
         0.1
     )
@@ -129,7 +129,7 @@ def cues(shelf: Shelf, noon: datetime) -> None:
 
 def looks(shelf: Shelf, noon: datetime) -> None:
     tides = shelf.fake(TideService)
-    count: int = tally(tides.depth_at, "Skarvik", noon)
+    count: int = tally(tides.depth_at, "Ternhythe", noon)
     assert count == tally(tides.depth_at) and not unseen(tides, shelf)
     assert_type(ledger_of(tides), Calls)
     depths: list[Any] = ledger_of(tides.depth_at).each("harbour")

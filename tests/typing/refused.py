@@ -25,12 +25,12 @@ class Notify(Protocol):
 def arguments(shelf: Shelf, noon: datetime) -> None:
     tides = shelf.fake(TideService)
     cue(tides.depth_at, 5, noon)  # refused
-    cue(tides.depth_at, "Skarvik")  # refused
-    cue(tides.depth_at, "Skarvik", when=noon)  # refused
-    cue(tides.depth_at, "Skarvik", noon, 3)  # refused
+    cue(tides.depth_at, "Ternhythe")  # refused
+    cue(tides.depth_at, "Ternhythe", when=noon)  # refused
+    cue(tides.depth_at, "Ternhythe", noon, 3)  # refused
     cue(shelf.fake(Notify), 5)  # refused
     tally(tides.depth_at, 5, noon)  # refused
-    tally(tides.depth_at, "Skarvik", at="noon")  # refused
+    tally(tides.depth_at, "Ternhythe", at="noon")  # refused
     cue("text")  # refused
 
 
@@ -51,7 +51,7 @@ def replies(shelf: Shelf) -> None:
 
 
 def shelves(shelf: Shelf) -> None:
-    shelf.fake(TideService).depth("Skarvik")  # refused
+    shelf.fake(TideService).depth("Ternhythe")  # refused
     shelf.stock(Berth, "three")  # refused
     vessel: Vessel = shelf.records(Berth).get(3)  # refused
     desk: int = shelf.furnish(TideService)  # refused
@@ -60,7 +60,7 @@ def shelves(shelf: Shelf) -> None:
 
 def queries(shelf: Shelf) -> None:
     berths = shelf.records(Berth)
-    berths.where("harbour = 'Skarvik'")  # refused
+    berths.where("harbour = 'Ternhythe'")  # refused
     berths.where(lambda berth: berth.colour == "red")  # refused
     berths.where().order_by(3)  # refused
     shelf.define(Berth, missing="BerthUnknown")  # refused

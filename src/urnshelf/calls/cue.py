@@ -326,8 +326,8 @@ def cue(method: Any, /, *args: Any, **kwargs: Any) -> Any:
     >>> from urnshelf.demo.harbour import TideService
     >>> with Shelf() as shelf:
     ...     tides = shelf.fake(TideService)
-    ...     _ = cue(tides.depth_at, "Skarvik", whatever).gives(6.3)
-    ...     tides.depth_at("Skarvik", at=datetime(2030, 6, 1))
+    ...     _ = cue(tides.depth_at, "Ternhythe", whatever).gives(6.3)
+    ...     tides.depth_at("Ternhythe", at=datetime(2030, 6, 1))
     6.3
     """
     target = target_of(method, "cue")

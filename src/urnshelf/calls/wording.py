@@ -87,7 +87,7 @@ def spent_text(text: str, call: Call) -> str:
 
 
 def described_arguments(target: Target, expected: Sequence[Any] | None) -> str:
-    """`TideService.depth_at('Skarvik', whatever)`; no parentheses when any arguments will do."""
+    """`TideService.depth_at('Ternhythe', whatever)`; no parentheses when any arguments will do."""
     if expected is None:
         return target.name
     names = target.parameters

@@ -62,10 +62,10 @@ def _records(out: Console, shelf: Shelf) -> None:
         out,
         1,
         "Records",
-        'shelf.stock(Berth, 12, harbour="Skarvik", in_service=True)',
+        'shelf.stock(Berth, 12, harbour="Ternhythe", in_service=True)',
         'shelf.stock(Vessel(id=7, name="Gray Heron", …))',
     )
-    berths = shelf.stock(Berth, 12, harbour="Skarvik", in_service=True)
+    berths = shelf.stock(Berth, 12, harbour="Ternhythe", in_service=True)
     shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007", length_m=38.0, draught_m=4.1))
     fields = ["id", "code", "harbour", "length_m", "depth_m", "day_rate", "remark"]
     out.print(
@@ -85,11 +85,11 @@ def _furnish(out: Console, shelf: Shelf) -> MooringDesk:
         "Fakes and cues",
         "desk = shelf.furnish(MooringDesk)",
         "tides = shelf.fake(TideService)",
-        'cue(tides.depth_at, "Skarvik", whatever).gives(raising(GaugeSilent()), 6.3)',
+        'cue(tides.depth_at, "Ternhythe", whatever).gives(raising(GaugeSilent()), 6.3)',
     )
     desk = shelf.furnish(MooringDesk)
     tides = shelf.fake(TideService)
-    cue(tides.depth_at, "Skarvik", whatever).gives(raising(GaugeSilent()), 6.3)
+    cue(tides.depth_at, "Ternhythe", whatever).gives(raising(GaugeSilent()), 6.3)
     out.print(
         "The gauge is silent once, then answers. The repositories need no cue: they work on the "
         "shelf's records.\n"

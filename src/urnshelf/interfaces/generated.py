@@ -47,8 +47,8 @@ def binder(signature: inspect.Signature) -> Callable[..., tuple[Any, ...]]:
     """A function with these parameters that returns the arguments in their order, defaults filled
     in.
 
-    >>> binder(inspect.signature(lambda harbour, *, at=None: ...))("Skarvik")
-    ('Skarvik', None)
+    >>> binder(inspect.signature(lambda harbour, *, at=None: ...))("Ternhythe")
+    ('Ternhythe', None)
     """
     parameters, defaults = written_parameters(signature)
     values = "".join(f"{name}, " for name in signature.parameters)
@@ -61,8 +61,8 @@ def caller(signature: inspect.Signature) -> Callable[[Callable[..., Any], tuple[
     """A function that calls another one as the method was called, given the arguments in their
     order.
 
-    >>> caller(inspect.signature(lambda harbour, *rest: ...))(print, ("Skarvik", (1, 2)))
-    Skarvik 1 2
+    >>> caller(inspect.signature(lambda harbour, *rest: ...))(print, ("Ternhythe", (1, 2)))
+    Ternhythe 1 2
     """
     given = []
     for place, p in enumerate(signature.parameters.values()):

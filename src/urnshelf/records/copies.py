@@ -41,11 +41,11 @@ MEMORIES["urnshelf.records.copies.PLAIN"] = PLAIN  # type: ignore[assignment]
 def keep(value: T) -> T:
     """The value as it is now: what may change later is copied, deeply, and cycles are kept.
 
-    >>> harbours = ["Skarvik"]
+    >>> harbours = ["Ternhythe"]
     >>> kept = keep(harbours)
-    >>> harbours.append("Norrvik")
+    >>> harbours.append("Curlhythe")
     >>> kept
-    ['Skarvik']
+    ['Ternhythe']
     """
     cls = type(value)
     if cls in PLAIN:

@@ -132,7 +132,7 @@ def holding(**fields: Any) -> Any:
         fields: field name and the value, or matcher, that it must have.
 
     >>> from urnshelf.records.equality import same
-    >>> same(holding(harbour="Skarvik"), {"harbour": "Skarvik", "depth_m": 6.3})
+    >>> same(holding(harbour="Ternhythe"), {"harbour": "Ternhythe", "depth_m": 6.3})
     True
     """
     return _Holding(fields)

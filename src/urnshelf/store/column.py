@@ -118,8 +118,8 @@ def column(path: str) -> Column:
     Raises:
         RecordRefused: not a name.
 
-    >>> (column("depth_m") >= 4.0) & ~column("harbour").one_of(["Skarvik", "Norrvik"])
-    depth_m >= 4.0 AND NOT (harbour IN ('Skarvik', 'Norrvik'))
+    >>> (column("depth_m") >= 4.0) & ~column("harbour").one_of(["Ternhythe", "Curlhythe"])
+    depth_m >= 4.0 AND NOT (harbour IN ('Ternhythe', 'Curlhythe'))
     """
     if not isinstance(path, str) or not path:
         raise RecordRefused(f"column({path!r}): the name of a field is needed")

@@ -403,7 +403,7 @@ def _checked(condition: Any) -> Condition:
         raise RecordRefused(
             f'{show(condition)} is no condition: compare a column, as in column("depth_m") >= 4, '
             "or name a field, "
-            'as in harbour="Skarvik"'
+            'as in harbour="Ternhythe"'
         )
     return condition
 

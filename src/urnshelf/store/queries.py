@@ -110,11 +110,11 @@ class Query(Selection[V]):
     >>> from urnshelf import Shelf, column
     >>> from urnshelf.demo.harbour import Berth
     >>> shelf = Shelf(seed=7)
-    >>> _ = shelf.stock(Berth, 12, harbour="Skarvik")
-    >>> deep = shelf.records(Berth).where(column("depth_m") >= 4.0, harbour="Skarvik")
+    >>> _ = shelf.stock(Berth, 12, harbour="Ternhythe")
+    >>> deep = shelf.records(Berth).where(column("depth_m") >= 4.0, harbour="Ternhythe")
     >>> deep = deep.order_by("depth_m desc").limit(3)
     >>> print(deep)  # doctest: +NORMALIZE_WHITESPACE
-    SELECT * FROM berth WHERE depth_m >= 4.0 AND harbour = 'Skarvik' ORDER BY depth_m DESC, id
+    SELECT * FROM berth WHERE depth_m >= 4.0 AND harbour = 'Ternhythe' ORDER BY depth_m DESC, id
     LIMIT 3
     >>> len(deep)
     3

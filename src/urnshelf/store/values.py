@@ -34,8 +34,8 @@ def reader(path: str) -> Callable[[Any], Any]:
     """A function that reads the value at a path such as `owner.city`; None where a step of it is
     not there.
 
-    >>> reader("owner.city")({"owner": {"city": "Skarvik"}})
-    'Skarvik'
+    >>> reader("owner.city")({"owner": {"city": "Ternhythe"}})
+    'Ternhythe'
     """
     names = path.split(".")
     if len(names) == 1:

@@ -93,7 +93,7 @@ class Drawer:
         if node.is_enum:
             return among(*node.bare)
         if node.kind in (Kind.ANY, Kind.UNKNOWN):
-            return among(None, True, 7, 4.5, "Skarvik")
+            return among(None, True, 7, 4.5, "Ternhythe")
         if node.kind is Kind.VARIABLE:
             return self.value(node.args[0] if node.args else node_of(str), path, depth, limits)
         if node.kind is Kind.NONE:

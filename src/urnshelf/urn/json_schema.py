@@ -38,7 +38,7 @@ class _Reader:
 
     def rule(self, schema: Any, path: str, depth: int, name: str = "") -> Rule:
         if schema is True or schema == {}:
-            return among(None, True, 7, 4.5, "Skarvik")
+            return among(None, True, 7, 4.5, "Ternhythe")
         if not isinstance(schema, Mapping):
             raise RecordRefused(f"cannot draw {path}: {schema!r} is no schema that allows a value")
         schema = self._joined(schema, path)

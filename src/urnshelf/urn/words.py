@@ -1,5 +1,5 @@
-"""Invented words: for people, places, firms and texts. None of them is a person, a firm or a
-place.
+"""Invented words: for people, places, firms and texts. Each was looked up in lists of given names,
+family names, places and words, and is in none of them.
 """
 
 ADJECTIVES = tuple(
@@ -15,32 +15,41 @@ NOUNS = tuple(
 )
 
 SYLLABLES = tuple(
-    """ar bel cor den el fal gar hol in jor kel lun mar nor ol pel ran sol tor ul ven wil yar
-    zel""".split()
+    """yarm wiv borv breld skild sterm zov kilm mav goft drelm draln zol wev lurv plift puln
+    trev grelt lurn trov flern flund yind""".split()
 )
+"""Chosen so that no two or three of them together are a word, a known name or a place."""
 
 GIVEN = tuple(
-    """Abelor Ardis Belun Corvane Delmara Eldis Falorin Garvel Halune Ilvane Jorvin Kelmar Lunelle
-    Marvane Norelle Olvin Pelune Quorin Ranelle Solvane Torune Ulvane Velmar Wilune Yarelle Zelvane
-    Belvane Coreline Denune Elvarin Farune Holvane""".split()
+    """Abelor Ardovane Beluvane Corvane Delmovar Eldovar Falorin Garvune Halune Ilvane Jorvune
+    Kelmovar Lunovel Marvane Norvelune Olvanor Pelune Quorin Ranvelor Solvane Torvelune Ulvane
+    Velmorane Wilune Yarelle Zelvane Belquane Coruvane Denovune Elvarin Farune Holvane""".split()
 )
 
 FAMILY = tuple(
-    """Aldergull Bellweir Brackwater Coldheron Curlewsund Driftholm Eiderbeck Fairspar Galeholt
-    Gannetby Greyledge Herringway Highreef Keelmoor Lanternby Longshoal Mastwell Merlinford Oarsund
-    Otterholt Palebuoy Petrelby Plovermoor Rudderwick Saltbeck Sealholm Sparwater Squallby Swellmoor
-    Ternwick Tidewell Wakeholt""".split()
+    """Aldergull Buoywether Breakerholt Coldheron Curlewsund Driftholm Eiderbeck Fairspar
+    Galeholt Gannetby Gullspurr Herringway Highreef Keelmoor Lanternby Longshoal Mastwell
+    Merlinford Oarsund Otterquay Palebuoy Petrelby Plovermoor Rudderwick Saltbeck Sealholm
+    Sparwater Squallby Swellmoor Ternwick Tidequill Wakeholt""".split()
 )
 
 PLACES = tuple(
-    """Skarvik Norrvik Ostvik Vestvik Granholm Lunsund Marhavn Torholm Belvik Corsund Denhavn Elvik
-    Falholm Garsund Holhavn Jorvik-on-Lun Kelholm Olsund Pelhavn Ransund""".split()
+    """Ternhythe Curlhythe Gullkeld Oarhythe Keelhythe Petrelhythe Buoyhaven Sparkeld
+    Eiderhythe Dunlinport Squallhaven Reefstow Wakestow Tidestow Mastkeld Ploverstow
+    Gannethythe Loonkeld Shoalkeld Rudderkeld Lanternhythe Emberkeld Gullstow Swellhythe
+    Otterkeld Merlinstow Cormorhythe Breakerkeld Anchorkeld Sealhythe Driftkeld Ledgehythe
+    Beaconstow Featherhythe Tidekeld Wakekeld Maststow Sparhythe Reefkeld Oarkeld Keelstow
+    Petrelkeld Buoykeld Squallkeld Dunlinkeld Curlewkeld Ploverkeld Rudderstow Shoalstow
+    Gannetkeld Eiderkeld Ternkeld Loonhythe Lanternkeld Sailkeld Currenthaven Breakerstow
+    Otterhythe Swellkeld Anchorhythe""".split()
 )
 
 STREETS = tuple(
-    """Anchor Lane|Beacon Street|Bell Quay|Buoy Row|Curlew Road|Eider Walk|Gannet Street|Heron
-    Quay|Keel Lane|Lantern Street|Mast Row|Otter Road|Petrel Walk|Reef Street|Rudder Lane|Sail
-    Quay|Shoal Row|Spar Road|Tern Walk|Tide Street""".replace("\n    ", " ").split("|")
+    """Anchorwake Lane|Beaconshoal Row|Bellgannet Quay|Buoyledge Row|Curlspar Road|
+    Eiderwake Walk|Gannetkeel Street|Heronspar Quay|Keelember Lane|Lanternreef Street|
+    Mastfeather Row|Otterbuoy Road|Petrelmast Walk|Reefbeacon Street|Rudderloon Lane|
+    Sailplover Quay|Shoalember Row|Sparcurlew Road|Ternledge Walk|
+    Tidefeather Street""".replace("\n    ", "").split("|")
 )
 
 FIRM_ENDINGS = ("Shipping", "Chandlery", "Pilotage", "Cartage", "Stores", "Works")

@@ -33,7 +33,7 @@ class MooringDesk:
         moorings: MooringRegister,
         tides: TideService,
         pilots: PilotPager,
-        home: str = "Skarvik",
+        home: str = "Ternhythe",
     ) -> None:
         self._vessels = vessels
         self._berths = berths
