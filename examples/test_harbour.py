@@ -116,6 +116,6 @@ def test_the_night_shift_closes_and_lights_damaged_berths(world: World) -> None:
     )
     reports = asyncio.run(world.night.walk("Ternhythe"))
     assert [report.fenders_intact for report in reports] == [True, False, True]
-    assert (world.berth(2).in_service, world.berth(2).remark) == (False, "two fenders lost")
+    assert (world.berth(2).in_service, world.berth(2).defect) == (False, "two fenders lost")
     assert world.berth(1).in_service
     assert world.lit() == ["B-02"]

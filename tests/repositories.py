@@ -309,8 +309,8 @@ class Comparing(Protocol):
     def list_by_code_prefix(self, prefix: str) -> list[Berth]:
         """SELECT * FROM berth WHERE substr(code, 1, length(:prefix)) = :prefix"""
 
-    def list_by(self, code_contains: str, remark_not: str) -> list[Berth]:
-        """SELECT * FROM berth WHERE instr(code, :code_contains) > 0 AND remark <> :remark_not"""
+    def list_by(self, code_contains: str, defect_not: str) -> list[Berth]:
+        """SELECT * FROM berth WHERE instr(code, :code_contains) > 0 AND defect <> :defect_not"""
 
     def find(self, depth_m__gte: float, harbour__in: list[str]) -> list[Berth]:
         """SELECT * FROM berth WHERE depth_m >= :depth_m__gte AND harbour IN (:harbour__in)"""

@@ -247,7 +247,7 @@ def test_some_rows_of_a_foreign_database(shelf: Shelf, tmp_path: Path) -> None:
     with engine.begin() as connection:
         connection.exec_driver_sql(
             "CREATE TABLE berths (id INTEGER, code TEXT, harbour TEXT, length_m REAL, depth_m NUMERIC, day_rate TEXT, "
-            "in_service INTEGER, remark TEXT, extra TEXT)"
+            "in_service INTEGER, defect TEXT, extra TEXT)"
         )
         connection.exec_driver_sql(
             "INSERT INTO berths VALUES (1, 'A:1', 'Ternhythe', 80, 5, '120.50', 1, NULL, 'x'), "

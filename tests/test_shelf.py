@@ -180,10 +180,10 @@ def test_records_go_in_and_come_out_as_copies(shelf: Shelf) -> None:
     berth.harbour = "elsewhere"
     assert shelf.records(Berth).get(1).harbour != "elsewhere"
     taken = shelf.records(Berth).get(1)
-    taken.remark = "changed, not saved"
-    assert shelf.records(Berth).get(1).remark != "changed, not saved"
+    taken.defect = "changed, not saved"
+    assert shelf.records(Berth).get(1).defect != "changed, not saved"
     shelf.records(Berth).save(taken)
-    assert shelf.records(Berth).get(1).remark == "changed, not saved"
+    assert shelf.records(Berth).get(1).defect == "changed, not saved"
 
 
 def test_records_by_key_and_by_value(shelf: Shelf) -> None:

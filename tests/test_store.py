@@ -222,10 +222,10 @@ def test_indexes_change_nothing_but_the_time(
 def test_a_query_is_readable_sql(shelf: Shelf) -> None:
     berths = shelf.records(Berth)
     query = berths.where(
-        (column("depth_m") >= 4) | (column("code").starts_with("B") & ~column("remark").is_none()), harbour="O'Hara", in_service=True
+        (column("depth_m") >= 4) | (column("code").starts_with("B") & ~column("defect").is_none()), harbour="O'Hara", in_service=True
     ).order_by("depth_m desc", "code").limit(3).offset(6)  # fmt: skip
     assert str(query) == (
-        "SELECT * FROM berth WHERE (depth_m >= 4 OR (substr(code, 1, 1) = 'B' AND remark IS NOT NULL)) "
+        "SELECT * FROM berth WHERE (depth_m >= 4 OR (substr(code, 1, 1) = 'B' AND defect IS NOT NULL)) "
         "AND harbour = 'O''Hara' AND in_service = TRUE ORDER BY depth_m DESC, code, id LIMIT 3 OFFSET 6"
     )
     assert repr(query).startswith("<SELECT")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import ipaddress
 import re
 import subprocess
@@ -11,6 +12,7 @@ from dataclasses import dataclass, fields
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from itertools import pairwise
+from pathlib import Path
 from typing import Any, get_args
 
 import attrs
@@ -29,6 +31,7 @@ from urnshelf.demo.harbour import Berth, Mooring, Vessel
 from urnshelf.records.fit import misfit
 from urnshelf.types.annotations import hints_of
 from urnshelf.types.nodes import node_of
+from urnshelf.urn import words
 
 URN = Urn(7)
 CLASSES: list[Any] = [
@@ -274,6 +277,36 @@ def test_nothing_drawn_belongs_to_anybody() -> None:
     )
 
 
+def hashed(word: str) -> str:
+    return hashlib.blake2b(word.encode(), digest_size=5).hexdigest()
+
+
+def test_people_places_and_words_are_made_up(root: Path) -> None:
+    """The hashes are of those given names, family names, places of 500 people or more and English
+    words, in public lists, that could be made of syllables and endings like ours.
+    """
+    existing = set((root / "tests" / "golden" / "existing_names.hashes").read_text().split())
+    streets = [street.rpartition(" ")[0] for street in words.STREETS]
+    names = [*words.GIVEN, *words.FAMILY, *words.PLACES, *streets]
+    made = {name.lower() for name in names}
+    assert len(made) == len(names) == 32 + 32 + 60 + 20
+    syllables = words.SYLLABLES
+    made |= {a + b for a in syllables for b in syllables}
+    made |= {a + b + c for a in syllables for b in syllables for c in syllables}
+    assert sorted(word for word in made if hashed(word) in existing) == []
+    assert len(existing) == 375
+
+
+def test_what_is_drawn_is_made_of_these_words() -> None:
+    people = URN.draw(Person, 300)
+    texts = Urn(7).draw(str, 300)
+    assert {person.given_name for person in people} <= set(words.GIVEN)
+    assert {person.family_name for person in people} <= set(words.FAMILY)
+    assert {berth.harbour for berth in URN.draw(Berth, 900)} == set(words.PLACES)
+    syllables = f"({'|'.join(words.SYLLABLES)})"
+    assert all(re.fullmatch(f"{syllables}{{2,3}}", text.lower()) for text in texts)
+
+
 # --- rules ----------------------------------------------------------------------------------------
 
 
@@ -507,7 +540,7 @@ def test_streams_and_frames_are_the_same_records() -> None:
     assert list(islice(URN.stream(Berth), 1000)) == berths
     frame = URN.data_frame(Berth, 1000)
     assert list(frame.columns) == [f.name for f in fields(Berth)]
-    for name in ("id", "code", "harbour", "length_m", "day_rate", "in_service", "remark"):
+    for name in ("id", "code", "harbour", "length_m", "day_rate", "in_service", "defect"):
         column = [
             None if value != value else value for value in frame[name].tolist()
         ]  # pandas has NaN for None

@@ -67,7 +67,7 @@ def _records(out: Console, shelf: Shelf) -> None:
     )
     berths = shelf.stock(Berth, 12, harbour="Ternhythe", in_service=True)
     shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007", length_m=38.0, draught_m=4.1))
-    fields = ["id", "code", "harbour", "length_m", "depth_m", "day_rate", "remark"]
+    fields = ["id", "code", "harbour", "length_m", "depth_m", "day_rate", "defect"]
     out.print(
         record_table(
             f"3 of {len(berths)} berths, drawn from seed {shelf.seed}",

@@ -265,6 +265,7 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
             "comment",
             "remark",
             "remarks",
+            "defect",
             "summary",
             "text",
             "message",

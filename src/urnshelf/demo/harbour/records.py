@@ -51,7 +51,7 @@ class Berth:
     depth_m: float
     day_rate: Decimal
     in_service: bool = True
-    remark: str | None = None
+    defect: str | None = None
 
 
 @dataclass

@@ -146,7 +146,7 @@ class NightShift:
 
     async def _close(self, berth: Berth, report: QuayReport) -> None:
         berth.in_service = False
-        berth.remark = report.note
+        berth.defect = report.note
         self._berths.save(berth)
         await self._patrol.light_up(berth.code)
 

@@ -18,7 +18,7 @@ CREATE TABLE IF NOT EXISTS vessel (
     insured_until TEXT);
 CREATE TABLE IF NOT EXISTS berth (
     id INTEGER PRIMARY KEY, code TEXT NOT NULL, harbour TEXT NOT NULL, length_m REAL NOT NULL,
-    depth_m REAL NOT NULL, day_rate TEXT NOT NULL, in_service INTEGER NOT NULL, remark TEXT);
+    depth_m REAL NOT NULL, day_rate TEXT NOT NULL, in_service INTEGER NOT NULL, defect TEXT);
 CREATE TABLE IF NOT EXISTS mooring (
     id INTEGER PRIMARY KEY AUTOINCREMENT, vessel_id INTEGER NOT NULL, berth_id INTEGER NOT NULL,
     arrival TEXT NOT NULL, days INTEGER NOT NULL, depth_at_arrival_m REAL NOT NULL, dues TEXT NOT
@@ -113,7 +113,7 @@ class SqliteBerths(BerthRepository):
                     berth.depth_m,
                     str(berth.day_rate),
                     berth.in_service,
-                    berth.remark,
+                    berth.defect,
                 ),
             )
 
@@ -122,8 +122,8 @@ class SqliteBerths(BerthRepository):
 
     @staticmethod
     def _berth(row: tuple[int, str, str, float, float, str, int, str | None]) -> Berth:
-        number, code, harbour, length, depth, rate, in_service, remark = row
-        return Berth(number, code, harbour, length, depth, Decimal(rate), bool(in_service), remark)
+        number, code, harbour, length, depth, rate, in_service, defect = row
+        return Berth(number, code, harbour, length, depth, Decimal(rate), bool(in_service), defect)
 
 
 class SqliteMoorings:
