@@ -129,11 +129,11 @@ def test_the_same_file_on_every_run_and_slice_by_slice(tmp_path: Path) -> None:
         )
         sums.add(hashlib.sha256(path.read_bytes()).hexdigest())
     assert len(sums) == 1
-    from urnshelf.files.tables import table_form
+    from urnshelf.files.file_table import file_table
     from urnshelf.files.writing import write
 
     slices = (Urn(7).draw(Vessel, range(start, start + 100)) for start in range(0, 10_000, 100))
-    write(tmp_path / "slices.jsonl", slices, table_form(Vessel))
+    write(tmp_path / "slices.jsonl", slices, file_table(Vessel))
     assert sums == {hashlib.sha256((tmp_path / "slices.jsonl").read_bytes()).hexdigest()}
 
 
@@ -191,7 +191,7 @@ count = 3
     ],
 )
 def test_rules_of_a_plan(tmp_path: Path, rule: str, check: Any) -> None:
-    from urnshelf.plans.plan_file import read_plan
+    from urnshelf.files.plan_file import read_plan
 
     (tmp_path / "p.toml").write_text(PLAN.format(rule=rule))
     [table] = read_plan(tmp_path / "p.toml")

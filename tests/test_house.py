@@ -31,8 +31,8 @@ from urnshelf.demo.harbour import (
     TideService,
     Vessel,
 )
+from urnshelf.files.plan_values import rule_from, written
 from urnshelf.interfaces.taking_apart import interface_of
-from urnshelf.plans.values import rule_from, written
 from urnshelf.readings.operations import HONOURED, Operation, ReadParameter, Role
 from urnshelf.types.nodes import node_of
 from urnshelf.urn.rules import planned_rules

@@ -287,7 +287,7 @@ def test_people_places_and_words_are_made_up(root: Path) -> None:
     """
     existing = set((root / "tests" / "golden" / "existing_names.hashes").read_text().split())
     streets = [street.rpartition(" ")[0] for street in words.STREETS]
-    names = [*words.GIVEN, *words.FAMILY, *words.PLACES, *streets]
+    names = [*words.GIVEN, *words.FAMILY, *words.TOWNS, *streets]
     made = {name.lower() for name in names}
     assert len(made) == len(names) == 32 + 32 + 60 + 20
     syllables = words.SYLLABLES
@@ -302,7 +302,7 @@ def test_what_is_drawn_is_made_of_these_words() -> None:
     texts = Urn(7).draw(str, 300)
     assert {person.given_name for person in people} <= set(words.GIVEN)
     assert {person.family_name for person in people} <= set(words.FAMILY)
-    assert {berth.harbour for berth in URN.draw(Berth, 900)} == set(words.PLACES)
+    assert {berth.harbour for berth in URN.draw(Berth, 900)} == set(words.TOWNS)
     syllables = f"({'|'.join(words.SYLLABLES)})"
     assert all(re.fullmatch(f"{syllables}{{2,3}}", text.lower()) for text in texts)
 

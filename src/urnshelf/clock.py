@@ -75,14 +75,14 @@ class Clock:
         try:
             length = (span or timedelta()) + timedelta(**parts)
         except TypeError:
-            told = ", ".join(
+            words = ", ".join(
                 [
                     *([repr(span)] if span is not None else []),
                     *(f"{k}={v!r}" for k, v in parts.items()),
                 ]
             )
             raise ClockRefused(
-                f"clock.advance({told}): give a timedelta, or days=, hours=, minutes=, seconds="
+                f"clock.advance({words}): give a timedelta, or days=, hours=, minutes=, seconds="
             ) from None
         if length < timedelta():
             raise ClockRefused(

@@ -52,9 +52,9 @@ def pytest_runtest_setup(item: pytest.Item) -> None:
 
 
 def _seed(nodeid: str, config: pytest.Config) -> int:
-    told: int | None = config.getoption("--urnshelf-seed")
+    asked: int | None = config.getoption("--urnshelf-seed")
     return (
-        int.from_bytes(blake2b(nodeid.encode(), digest_size=4).digest()) if told is None else told
+        int.from_bytes(blake2b(nodeid.encode(), digest_size=4).digest()) if asked is None else asked
     )
 
 
@@ -107,7 +107,7 @@ def section(used: Shelf, error: BaseException) -> str:
     if (
         isinstance(error, AssertionError)
         and last is not None
-        and not getattr(last, "is_told", False)
+        and not getattr(last, "is_explained", False)
     ):
         parts.append(str(last))
     unknown = unknown_attribute(error)
@@ -142,7 +142,7 @@ def _explained(counted: Tally, op: str, wanted: object) -> list[str]:
     lines = [f"expected {expected}, counted {int(counted)} of {counted.what}"]
     lines += counted.explanation.splitlines()[1:]
     if len(lines) <= _LINES_AT_ASSERTION and sum(map(len, lines)) < _CHARACTERS_AT_ASSERTION:
-        counted.is_told = True
+        counted.is_explained = True
     else:
         lines = [*lines[: _LINES_AT_ASSERTION - 1], "… more below, under 'urn shelf'"]
     return lines

@@ -13,9 +13,9 @@ from urnshelf.calls.script import script
 from urnshelf.calls.wording import unknown_attribute
 from urnshelf.clock import Clock
 from urnshelf.errors import InterfaceRefused
+from urnshelf.fakes.furnish import furnish
 from urnshelf.fakes.making import Fakes
 from urnshelf.fakes.obvious import obvious, obvious_text
-from urnshelf.plans.furnish import furnish
 from urnshelf.readings.answering import Readings
 from urnshelf.records.display import show
 from urnshelf.shelved import Shelved
@@ -68,7 +68,7 @@ class Shelf(Shelved):
         answerers = [
             script,
             readings.answer,
-            obvious(self._fake_for, self.clock, readings.must_be_told),
+            obvious(self._fake_for, self.clock, readings.is_uncertain),
         ]
         if unanswered == "empty":
             from urnshelf.fakes.empty import empty  # few shelves do
@@ -189,9 +189,9 @@ class Shelf(Shelved):
         error: BaseException | None,
         trace: TracebackType | None,
     ) -> None:
-        told = unknown_attribute(error)
-        if told:
-            error.add_note(told)  # type: ignore[union-attr]  # only an error has something to be told of
+        unknown = unknown_attribute(error)
+        if unknown:
+            error.add_note(unknown)  # type: ignore[union-attr]  # only an error has something to be told of
         self._desk.check_out(error)
 
     def __repr__(self) -> str:

@@ -7,7 +7,7 @@ from contextlib import AbstractContextManager, contextmanager
 from functools import partial
 from typing import TYPE_CHECKING, Any, TypeVar, overload
 
-from urnshelf.plans.stocking import Stocking
+from urnshelf.stocking import Stocking
 from urnshelf.store.conditions import Condition
 from urnshelf.store.definition import Definition, MakeError
 from urnshelf.store.journal import Savepoint
@@ -120,11 +120,11 @@ class Shelved:
         Traceback (most recent call last):
         urnshelf.demo.harbour.errors.BerthUnknown: no Berth has id=3; on the shelf: none
         """
-        told = Definition(
+        definition = Definition(
             record_type, key=key, unique=unique, references=references, version=version,
             missing=missing, duplicate=duplicate, outdated=outdated,
         )  # fmt: skip
-        self._store.define(told)
+        self._store.define(definition)
 
     def view(
         self,

@@ -194,8 +194,8 @@ class Cue(Generic[P, R]):
         promise = target.promise
         if promise.awaited and inspect.iscoroutine(value):
             value.close()
-            told = f"give the awaited value, a value of type {promise.name}"
-            raise self._refused(ReplyRefused, f"{self}.gives(…) was given a coroutine: {told}")
+            advice = f"give the awaited value, a value of type {promise.name}"
+            raise self._refused(ReplyRefused, f"{self}.gives(…) was given a coroutine: {advice}")
         wrong = misfit(value, promise.node)
         if wrong is not None:
             raise self._refused(

@@ -98,10 +98,10 @@ class Desk:
                     return reply
             raise self._refusal(call)
         except BaseException as error:
-            call.error = told = self._told(call, error)
-            if told is error:
+            call.error = worded = self._worded(call, error)
+            if worded is error:
                 raise
-            raise told from None
+            raise worded from None
         finally:
             call.live = ()
 
@@ -129,10 +129,10 @@ class Desk:
                     return call.reply
             raise self._refusal(call)
         except BaseException as error:
-            call.error = told = self._told(call, error)
-            if told is error:
+            call.error = worded = self._worded(call, error)
+            if worded is error:
                 raise
-            raise told from None
+            raise worded from None
         finally:
             call.live = ()
 
@@ -200,15 +200,15 @@ class Desk:
         self.note_refusal(refusal)
         return refusal
 
-    def _told(self, call: LiveCall, error: BaseException) -> BaseException:
+    def _worded(self, call: LiveCall, error: BaseException) -> BaseException:
         """The error that the caller gets: that of a cue whose values are spent says where the call
         came from.
         """
         if type(error) is not RepliesSpent or call.answered_by is None or error in self._refusals:
             return error
-        told = RepliesSpent(spent_text(str(error), self._find(call)))
-        self.note_refusal(told)
-        return told
+        worded = RepliesSpent(spent_text(str(error), self._find(call)))
+        self.note_refusal(worded)
+        return worded
 
     def _find(self, call: LiveCall) -> Call:
         return self.calls(lambda entry: entry[0] is call)[0]

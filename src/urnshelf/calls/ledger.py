@@ -2,7 +2,7 @@
 at.
 
 An entry is a tuple `(call, code, offset, *arguments)`. Appending to a list is one atomic step, so
-the place in the list is the order number and needs no lock of its own.
+the position in the list is the order number and needs no lock of its own.
 """
 
 from __future__ import annotations
@@ -101,7 +101,7 @@ class Call:
         arguments: by name, as they were at the call.
         reply: what the caller got (after awaiting); `no reply yet` while it has none.
         error: the exception that the caller got instead, or None.
-        number: the place in the ledger, from 1.
+        number: the position in the ledger, from 1.
         statement: what was asked of the shelf's records, as SQL.
         taken: how many items of a stream were taken so far; None where the reply is no stream.
     """

@@ -174,25 +174,25 @@ def _test_of_all(expected: tuple[Any, ...]) -> Callable[[tuple[Any, ...]], bool]
     """The test of a call's arguments, made once; None where any will do."""
     exact: list[tuple[int, type, Any]] = []
     others: list[tuple[int, Any]] = []
-    for place, wanted in enumerate(expected):
+    for index, wanted in enumerate(expected):
         if wanted is whatever:
             continue
         if _is_exact(wanted):
-            exact.append((place, type(wanted), wanted))
+            exact.append((index, type(wanted), wanted))
         else:
-            others.append((place, wanted))
+            others.append((index, wanted))
     if not exact and not others:
         return None
 
     def fits(live: tuple[Any, ...]) -> bool:
-        for place, cls, wanted in exact:
-            value = live[place]
+        for index, cls, wanted in exact:
+            value = live[index]
             if type(value) is cls:
                 if value is not wanted and value != wanted:
                     return False
             elif not same(wanted, value):
                 return False
-        return not others or all(same(wanted, live[place]) for place, wanted in others)
+        return not others or all(same(wanted, live[index]) for index, wanted in others)
 
     return fits
 

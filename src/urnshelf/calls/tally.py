@@ -28,7 +28,7 @@ class Tally(int):
 
     _name: Callable[[], str]
     _explain: Callable[[], str]
-    is_told: bool = False
+    is_explained: bool = False
     """Whether a runner has shown the whole explanation already."""
 
     def __new__(cls, count: int, name: Callable[[], str], explain: Callable[[], str]) -> Tally:

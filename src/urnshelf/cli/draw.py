@@ -10,12 +10,12 @@ from typing import Any
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
-from urnshelf.cli.tables import console, record_table
+from urnshelf.cli.showing import console, record_table
 from urnshelf.errors import RecordRefused
-from urnshelf.files.tables import table_form
+from urnshelf.files.file_table import file_table
+from urnshelf.files.plan_file import PlannedTable, columns_of, load_type, read_plan
+from urnshelf.files.plan_values import from_text
 from urnshelf.files.writing import endings, write
-from urnshelf.plans.plan_file import PlannedTable, columns_of, load_type, read_plan
-from urnshelf.plans.values import from_text
 from urnshelf.types.forms import type_name
 from urnshelf.urn.drawing import Urn
 from urnshelf.urn.rules.given import constant
@@ -28,7 +28,7 @@ def draw(
     what: str,
     count: int | None,
     seed: int | None,
-    told: list[str],
+    fields: list[str],
     out: str | None,
     picture: str | None,
 ) -> None:
@@ -38,19 +38,19 @@ def draw(
         what: MODULE:TYPE, or a plan file.
         count: how many records; 20 where not given; not for a plan file.
         seed: the seed; 0, or the plan's, where not given.
-        told: `field=value` words.
+        fields: `field=value` words.
         out: a file, or a folder for the tables of a plan.
         picture: a PNG file.
     """
     if what.endswith(".toml"):
-        if count is not None or told or picture:
+        if count is not None or fields or picture:
             raise RecordRefused(
                 "a plan file tells the counts and rules itself: -n, --set and --picture go with "
                 "MODULE:TYPE"
             )
         _draw_plan(read_plan(Path(what), seed), out)
         return
-    table = _table(load_type(what), SHOWN if count is None else count, seed or 0, told)
+    table = _table(load_type(what), SHOWN if count is None else count, seed or 0, fields)
     if picture is not None:
         from urnshelf.cli.picture import save_picture
 
@@ -62,10 +62,10 @@ def draw(
         _preview(table)
 
 
-def _table(what: Any, count: int, seed: int, told: list[str]) -> PlannedTable:
+def _table(what: Any, count: int, seed: int, fields: list[str]) -> PlannedTable:
     columns = columns_of(what)
     rules = {}
-    for word in told:
+    for word in fields:
         name, equals, text = word.partition("=")
         if not equals:
             raise RecordRefused(f"--set {word}: write it as field=value")
@@ -105,7 +105,7 @@ def _write(table: PlannedTable, path: Path) -> None:
     if path.suffix not in endings():
         raise RecordRefused(f"-o {path.name}: the ending must be one of {', '.join(endings())}")
     path.parent.mkdir(parents=True, exist_ok=True)
-    write(path, _with_progress(table, path.name), table_form(table.what))
+    write(path, _with_progress(table, path.name), file_table(table.what))
     print(f"{path}: {table.count} records")
 
 

@@ -10,9 +10,9 @@ from rich.table import Table
 from rich.text import Text
 
 from urnshelf import Shelf
-from urnshelf.cli.tables import console
+from urnshelf.cli.showing import console
 from urnshelf.errors import InterfaceRefused
-from urnshelf.plans.plan_file import load_type
+from urnshelf.files.plan_file import load_type
 
 
 def _interface(what: str) -> Any:
@@ -50,10 +50,10 @@ def explain(what: str) -> None:
     )
     table = Table("method", "read as", box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False)
     for method in explanation:
-        told = (
+        text = (
             Text(method.read_as, style="green")
             if method.read_as
             else Text(f"not read: {method.advice}", "yellow")
         )
-        table.add_row(Text(method.method), told)
+        table.add_row(Text(method.method), text)
     out.print(table, "")

@@ -18,29 +18,29 @@ def main(arguments: Sequence[str] | None = None) -> int:
         arguments: the words after the command's name; those of the process when not given.
     """
     parser = _parser()
-    told = parser.parse_args(arguments)
+    chosen = parser.parse_args(arguments)
     try:
-        return _run(told, parser)
+        return _run(chosen, parser)
     except UrnShelfError as refused:
         print(f"urnshelf: {refused}", file=sys.stderr)
         return 2
 
 
-def _run(told: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
-    if told.command == "tour":
+def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
+    if chosen.command == "tour":
         from urnshelf.cli.tour import tour
 
-        tour(told.seed)
-    elif told.command == "draw":
+        tour(chosen.seed)
+    elif chosen.command == "draw":
         from urnshelf.cli.draw import draw
 
         sys.path.insert(0, "")  # the user's own modules, as with `python -m`
-        draw(told.what, told.n, told.seed, told.set, told.output, told.picture)
-    elif told.command == "explain":
+        draw(chosen.what, chosen.n, chosen.seed, chosen.set, chosen.output, chosen.picture)
+    elif chosen.command == "explain":
         from urnshelf.cli.explain import explain
 
         sys.path.insert(0, "")
-        explain(told.what)
+        explain(chosen.what)
     else:
         parser.print_help()
     return 0

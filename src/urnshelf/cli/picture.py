@@ -13,10 +13,10 @@ from math import ceil
 from pathlib import Path
 from typing import Any
 
-from urnshelf.cli.tables import cell
+from urnshelf.cli.showing import cell
 from urnshelf.errors import RecordRefused
-from urnshelf.plans.plan_file import PlannedTable
-from urnshelf.store.values import reader
+from urnshelf.files.plan_file import PlannedTable
+from urnshelf.store.paths import fetcher
 
 MOST = 10_000
 MOST_PANELS = 20
@@ -47,7 +47,7 @@ def save_picture(table: PlannedTable, path: Path) -> None:
     figure.suptitle(f"{table.name}: {len(fields)} fields of {len(records)} records", fontsize=13)
     panels = figure.subplots(ceil(len(fields) / across), across, squeeze=False).flat
     for panel, name in zip(panels, fields, strict=False):
-        _panel(panel, name, list(map(reader(name), records)))
+        _panel(panel, name, list(map(fetcher(name), records)))
     for panel in list(panels):
         panel.set_axis_off()
     figure.savefig(path)

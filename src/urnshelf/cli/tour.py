@@ -14,7 +14,7 @@ from rich.text import Text
 
 from urnshelf import Shelf, cue, ledger_of, raising, tally, whatever
 from urnshelf.calls.ledger import Call
-from urnshelf.cli.tables import cell, console, record_table
+from urnshelf.cli.showing import cell, console, record_table
 from urnshelf.demo.harbour import (
     Berth,
     GaugeSilent,

@@ -32,7 +32,7 @@ def attribute_of(member: Member, index: int) -> property:
     constant.
     """
 
-    def read(fake: Any) -> Any:
+    def get(fake: Any) -> Any:
         target: Any = target_at(fake, index)
         frame = sys._getframe(1)
         if frame.f_globals.get("__name__") in _ASKING_FOR_ISINSTANCE:
@@ -50,7 +50,7 @@ def attribute_of(member: Member, index: int) -> property:
         target: Any = target_at(fake, index)
         target.assigned = value
 
-    return property(read, write if member.settable else None)
+    return property(get, write if member.settable else None)
 
 
 def manners_of(interface: Interface) -> dict[str, Any]:

@@ -38,19 +38,19 @@ OBVIOUS = Obvious()
 def obvious(
     fake_for: Callable[[Any], Any],
     clock: Clock,
-    must_be_told: Callable[[Target], bool] = lambda _: False,
+    is_uncertain: Callable[[Target], bool] = lambda _: False,
 ) -> Callable[[LiveCall], Any]:
     """The answerer.
 
     Args:
         fake_for: gives the fake of an interface.
         clock: answers the methods of clocks.
-        must_be_told: whether a method does something to records that is not known; to do nothing
+        is_uncertain: whether a method does something to records that is not known; to do nothing
             would be a lie.
     """
 
     def answer(call: LiveCall) -> Any:
-        if must_be_told(call.target):
+        if is_uncertain(call.target):
             return NO_REPLY
         reply = clock_reply(call, clock)
         if reply is NO_REPLY:

@@ -8,8 +8,8 @@ from contextlib import contextmanager
 from typing import Any
 
 from urnshelf.errors import FileRefused
+from urnshelf.files.file_table import FileTable, file_table
 from urnshelf.files.shelves import put, stored
-from urnshelf.files.tables import TableForm, table_form
 from urnshelf.records.codec import Unfit, restored
 from urnshelf.records.display import show
 from urnshelf.records.sql import from_sql, to_sql
@@ -32,11 +32,11 @@ def save_sql(store: Store, url: str) -> None:
             "ignore", sqlalchemy.exc.SAWarning
         )  # of Decimals on SQLite: see _table_of
         for view in store.views():
-            form = table_form(view.record_type)
-            made = _table_of(view.table_name, view.key_fields, form, metadata, sqlalchemy)
+            shape = file_table(view.record_type)
+            made = _table_of(view.table_name, view.key_fields, shape, metadata, sqlalchemy)
             metadata.drop_all(connection, [made])
             metadata.create_all(connection, [made])
-            rows = [_row(form.values(row), form) for row in stored(view)]
+            rows = [_row(shape.values(row), shape) for row in stored(view)]
             if rows:
                 connection.execute(made.insert(), rows)
 
@@ -46,32 +46,28 @@ def load_sql(
 ) -> None:
     """Put the rows of one table on the store: all of them, or nothing."""
     sqlalchemy = _sqlalchemy()
-    form = table_form(record_type)
+    shape = file_table(record_type)
     with _opened(sqlalchemy, url) as connection:
-        name = _table_name(form, table, sqlalchemy.inspect(connection))
-        rows = _selected(connection, name, form, where, sqlalchemy)
-    places = (f"table {name}, row {number}" for number in range(1, len(rows) + 1))
+        name = _table_name(shape, table, sqlalchemy.inspect(connection))
+        rows = _selected(connection, name, shape, where, sqlalchemy)
+    lines = (f"table {name}, row {number}" for number in range(1, len(rows) + 1))
     put(
         store,
-        {
-            record_type: [
-                (_record(row, form, place), place) for row, place in zip(rows, places, strict=True)
-            ]
-        },
+        {record_type: [(_record(row, shape, at), at) for row, at in zip(rows, lines, strict=True)]},
     )
 
 
 def _selected(
-    connection: Any, name: str, form: TableForm, where: Condition | None, sqlalchemy: Any
+    connection: Any, name: str, shape: FileTable, where: Condition | None, sqlalchemy: Any
 ) -> list[Any]:
     columns = {column["name"] for column in sqlalchemy.inspect(connection).get_columns(name)}
-    lacking = [field for field in form.columns if field not in columns]
+    lacking = [field for field in shape.columns if field not in columns]
     if lacking:
         raise FileRefused(
-            f"table {name} has no column {lacking[0]!r} for {form.name}; it has "
+            f"table {name} has no column {lacking[0]!r} for {shape.name}; it has "
             f"{', '.join(sorted(columns))}"
         )
-    query = sqlalchemy.select(*map(sqlalchemy.column, form.columns)).select_from(
+    query = sqlalchemy.select(*map(sqlalchemy.column, shape.columns)).select_from(
         sqlalchemy.table(name)
     )
     if where is not None:
@@ -84,37 +80,37 @@ def _selected(
         ) from None
 
 
-def _record(row: Any, form: TableForm, place: str) -> Any:
+def _record(row: Any, shape: FileTable, at: str) -> Any:
     values = {}
-    for (field, node), value in zip(form.columns.items(), row, strict=True):
+    for (field, node), value in zip(shape.columns.items(), row, strict=True):
         try:
             values[field] = from_sql(value, node)
         except Unfit as why:
-            raise FileRefused(f"{place}, field {field}: {why}") from None
-    if form.description is None:
+            raise FileRefused(f"{at}, field {field}: {why}") from None
+    if shape.description is None:
         return values
     try:
-        return restored(form.description, values)
+        return restored(shape.description, values)
     except Unfit as why:
-        raise FileRefused(f"{place}: {why}") from None
+        raise FileRefused(f"{at}: {why}") from None
 
 
-def _row(values: dict[str, Any], form: TableForm) -> dict[str, Any]:
-    every = {name: values.get(name) for name in form.columns}
+def _row(values: dict[str, Any], shape: FileTable) -> dict[str, Any]:
+    every = {name: values.get(name) for name in shape.columns}
     return {
         name: value if _is_decimal(type(value)) else to_sql(value) for name, value in every.items()
     }
 
 
 def _table_of(
-    name: str, key: tuple[str, ...], form: TableForm, metadata: Any, sqlalchemy: Any
+    name: str, key: tuple[str, ...], shape: FileTable, metadata: Any, sqlalchemy: Any
 ) -> Any:
     """The table's columns: numbers, truth values and bytes in kind, everything else as texts."""
     columns = [
         sqlalchemy.Column(
             field, _column_type(node, sqlalchemy), primary_key=field in key, autoincrement=False
         )
-        for field, node in form.columns.items()
+        for field, node in shape.columns.items()
     ]
     return sqlalchemy.Table(name, metadata, *columns)
 
@@ -128,8 +124,8 @@ def _column_type(node: Node, sqlalchemy: Any) -> Any:
         "builtins.bytes": sqlalchemy.LargeBinary,
         "decimal.Decimal": sqlalchemy.Numeric,  # SQLite keeps some fifteen digits of it
     }
-    told = type(next(iter(node.bare)).value) if node.is_enum else node.bare
-    name = full_name(told) if isinstance(told, type) else ""
+    wanted = type(next(iter(node.bare)).value) if node.is_enum else node.bare
+    name = full_name(wanted) if isinstance(wanted, type) else ""
     return kinds.get(name, sqlalchemy.Text)()
 
 
@@ -137,15 +133,15 @@ def _is_decimal(cls: type) -> bool:
     return full_name(cls) == "decimal.Decimal"
 
 
-def _table_name(form: TableForm, told: str | None, inspector: Any) -> str:
+def _table_name(shape: FileTable, given: str | None, inspector: Any) -> str:
     known = [*inspector.get_table_names(), *inspector.get_view_names()]
-    name = form.name if form.description is None else form.description.table_name
-    wanted = [told] if told else [name, f"{name}s", f"{name}es"]
-    for one in wanted:
+    name = shape.name if shape.description is None else shape.description.table_name
+    names = [given] if given else [name, f"{name}s", f"{name}es"]
+    for one in names:
         if one in known:
             return str(one)
     raise FileRefused(
-        f"the database has no table {wanted[0]!r}; it has {', '.join(known) or 'none'}; table=… "
+        f"the database has no table {names[0]!r}; it has {', '.join(known) or 'none'}; table=… "
         "names another"
     )
 

@@ -11,9 +11,17 @@ from pathlib import Path
 from typing import Any
 
 from urnshelf.errors import FileRefused
+from urnshelf.files.file_table import (
+    Entry,
+    FileTable,
+    file_table,
+    line_of,
+    parsed,
+    text_of,
+    unfinished,
+)
 from urnshelf.files.formats import formats
 from urnshelf.files.formats.json import lines_of_records
-from urnshelf.files.tables import Kept, TableForm, line_of, parsed, table_form, text_of, unfinished
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
 
@@ -24,7 +32,7 @@ VERSION = 1
 MANIFEST = "shelf.json"
 """The file of a directory that tells which tables it has."""
 Found = Iterator[tuple[str, list[tuple[Any, str]]]]
-"""The records of each type, by its name, each with its place in a file."""
+"""The records of each type, by its name, each with where it stands in a file."""
 
 
 def save(store: Store, path: str | PathLike[str], format: str) -> None:
@@ -60,18 +68,18 @@ def load(store: Store, path: str | PathLike[str], record_types: Sequence[type]) 
 
 
 def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
-    """Add records, each with its place in a file; nothing is changed where one of them cannot be
-    stored.
+    """Add records, each with where it stands in a file; nothing is changed where one of them
+    cannot be stored.
     """
     point = store.journal.savepoint()
     for record_type, records in found.items():
         view: View[Any] = store.view(record_type)
-        for record, place in records:
+        for record, at in records:
             try:
                 view.add(record)
             except Exception as why:  # the user's own exception for a duplicate may be any
                 store.journal.roll_back_to(point)
-                raise FileRefused(f"{place}: {why}") from None
+                raise FileRefused(f"{at}: {why}") from None
 
 
 def stored(view: View[Any]) -> list[Any]:
@@ -93,13 +101,13 @@ def _is_of_a_shelf(where: Path) -> bool:
 
 def _load_one_type(where: Path, known: dict[str, type]) -> Found:
     if len(known) != 1:
-        told = ", ".join(known) or "none"
+        listed = ", ".join(known) or "none"
         raise FileRefused(
-            f"{where.name} has the records of one type: give that type alone, not {told}"
+            f"{where.name} has the records of one type: give that type alone, not {listed}"
         )
     [(name, record_type)] = known.items()
-    form = table_form(record_type)
-    yield name, [form.record(kept) for kept in formats()[where.suffix].read(where, form)]
+    shape = file_table(record_type)
+    yield name, [shape.record(entry) for entry in formats()[where.suffix].read(where, shape)]
 
 
 # --- one file -------------------------------------------------------------------------------------
@@ -109,8 +117,8 @@ def _json_text(views: dict[str, View[Any]]) -> str:
     """One record a line, so that a difference between two versions is easy to read."""
     tables = []
     for name, view in views.items():
-        form = table_form(view.record_type)
-        lines = ",".join(f"\n      {line_of(form.data(row))}" for row in stored(view))
+        shape = file_table(view.record_type)
+        lines = ",".join(f"\n      {line_of(shape.data(row))}" for row in stored(view))
         tables.append(
             f"    {json.dumps(name)}: [{lines}\n    ]" if lines else f"    {json.dumps(name)}: []"
         )
@@ -126,12 +134,12 @@ def _load_json(where: Path, known: dict[str, type]) -> Found:
         rows = tables[name]
         if not isinstance(rows, list):
             raise FileRefused(f"{where.name}, table {name}: a list of records is wanted")
-        form = table_form(known[name])
-        places = _Places(text, where.name, name, tables)
-        yield name, [form.record(Kept(row, places.of(number))) for number, row in enumerate(rows)]
+        shape = file_table(known[name])
+        lines = _Lines(text, where.name, name, tables)
+        yield name, [shape.record(Entry(row, lines.of(number))) for number, row in enumerate(rows)]
 
 
-class _Places:
+class _Lines:
     """Where the records of one table stand in a JSON file."""
 
     def __init__(self, text: str, file: str, table: str, tables: dict[str, Any]) -> None:
@@ -163,7 +171,7 @@ def _save_directory(where: Path, views: dict[str, View[Any]], format: str) -> No
     files: dict[str, Any] = {}
     for name, view in views.items():
         file = f"{view.table_name}.{format}"
-        formats()[f".{format}"].write(where / file, [stored(view)], table_form(view.record_type))
+        formats()[f".{format}"].write(where / file, [stored(view)], file_table(view.record_type))
         files[name] = {"file": file, "records": len(view.stored.by_key)}
     manifest = {"format": FORMAT, "version": VERSION, "tables": files}
     _replace(where / MANIFEST, json.dumps(manifest, indent=2) + "\n")
@@ -183,8 +191,8 @@ def _load_directory(where: Path, known: dict[str, type]) -> Found:
             raise FileRefused(
                 f"{MANIFEST}, table {name}: there is no file {file.name!r} of a known format"
             )
-        form: TableForm = table_form(record_type)
-        records = [form.record(kept) for kept in formats()[file.suffix].read(file, form)]
+        shape: FileTable = file_table(record_type)
+        records = [shape.record(entry) for entry in formats()[file.suffix].read(file, shape)]
         if len(records) != tables[name].get("records"):
             raise FileRefused(
                 f"{file.name}: it has {len(records)} records, but {MANIFEST} speaks of "

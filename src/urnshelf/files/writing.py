@@ -7,11 +7,11 @@ from __future__ import annotations
 from pathlib import Path
 
 from urnshelf.errors import FileRefused
+from urnshelf.files.file_table import Chunks, FileTable
 from urnshelf.files.formats import formats
-from urnshelf.files.tables import Chunks, TableForm
 
 
-def write(path: Path, chunks: Chunks, table: TableForm) -> None:
+def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write records to a file whose ending says the format.
 
     Args:

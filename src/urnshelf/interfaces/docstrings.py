@@ -21,10 +21,10 @@ def raised(function: Any) -> tuple[type[BaseException], ...]:
     >>> [error.__name__ for error in raised(BerthRepository.get)]
     ['BerthUnknown']
     """
-    told = getattr(function, "__doc__", None)
-    if not isinstance(told, str):
+    text = getattr(function, "__doc__", None)
+    if not isinstance(text, str):
         return ()
-    words = dict.fromkeys(_NAME.findall(told))
+    words = dict.fromkeys(_NAME.findall(text))
     found = [
         _exception(word, function) for word in words if any(letter.isupper() for letter in word)
     ]
@@ -33,14 +33,14 @@ def raised(function: Any) -> tuple[type[BaseException], ...]:
 
 def _exception(word: str, function: Any) -> type[BaseException] | None:
     name = word.rpartition(".")[2]
-    for place in _places(function):
-        known = place.get(name)
+    for namespace in _namespaces(function):
+        known = namespace.get(name)
         if isinstance(known, type) and issubclass(known, BaseException):
             return known
     return None
 
 
-def _places(function: Any) -> Iterator[Mapping[str, Any]]:
+def _namespaces(function: Any) -> Iterator[Mapping[str, Any]]:
     yield getattr(function, "__globals__", {})
     yield vars(builtins)
     package = (getattr(function, "__module__", "") or "").partition(".")[0]

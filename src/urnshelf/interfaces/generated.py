@@ -65,9 +65,9 @@ def caller(signature: inspect.Signature) -> Callable[[Callable[..., Any], tuple[
     Ternhythe 1 2
     """
     given = []
-    for place, p in enumerate(signature.parameters.values()):
+    for index, p in enumerate(signature.parameters.values()):
         stars = _STARS.get(p.kind, f"{p.name}=" if p.kind is p.KEYWORD_ONLY else "")
-        given.append(f"{stars}values[{place}]")
+        given.append(f"{stars}values[{index}]")
     source = f"def called(function, values):\n    return function({', '.join(given)})\n"
     return function_of(source, "called", {}, "call")
 
@@ -94,7 +94,7 @@ def handing_on(
 
     Args:
         signature: without the instance.
-        index: the member's place among the fake's targets.
+        index: the member's position among the fake's targets.
         names: what its source uses: `_us_target_at`, `_us_getframe`, `_us_own`.
         is_quiet: whether object's own method answers until it is cued.
     """

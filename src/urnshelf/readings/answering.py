@@ -14,7 +14,7 @@ from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.operations import Access, NotCertain, Reading, ReadParameter, Unread
 from urnshelf.readings.teaching import Lessons
 from urnshelf.readings.units import Units
-from urnshelf.store.key_values import KeyValues
+from urnshelf.store.entries import KeyValues
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
 
@@ -33,7 +33,7 @@ class Readings:
         self._store = store
         self._clock = clock
         self._read: dict[Target, Reading | Unread] = {}
-        self._told = 0
+        self._version = 0
         self._views: dict[FakeState, dict[Any, View[Any]]] = {}
         self._key_values: dict[FakeState, KeyValues] = {}
         self._units = Units(store.journal)
@@ -59,9 +59,9 @@ class Readings:
 
     def reading_of(self, target: Target) -> Reading | Unread:
         """How the target's method is read on this shelf."""
-        if self._told != self._store.told:  # how records are stored was told anew
+        if self._version != self._store.version:  # how records are stored was told anew
             self._read.clear()
-            self._told = self._store.told
+            self._version = self._store.version
         known = self._read.get(target)
         if known is None:
             known = self._read[target] = self.read(target.member, target.state.interface)
@@ -96,7 +96,7 @@ class Readings:
         reading = self.reading_of(call.target)
         return reading.why if isinstance(reading, Unread) else call.note
 
-    def must_be_told(self, target: Target) -> bool:
+    def is_uncertain(self, target: Target) -> bool:
         """Whether the method looks like a store operation, but which one is not certain."""
         reading = self.reading_of(target)
         return not isinstance(reading, Unread) or reading.is_operation

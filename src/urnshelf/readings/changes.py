@@ -9,7 +9,6 @@ from typing import Any
 
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity
-from urnshelf.readings.given import path_of_key
 from urnshelf.readings.operations import (
     Access,
     Operation,
@@ -20,10 +19,11 @@ from urnshelf.readings.operations import (
     Unread,
 )
 from urnshelf.readings.results import Result, result_of, row_of
+from urnshelf.readings.roles import path_of_key
 from urnshelf.readings.statements import by_key, update_text
 from urnshelf.readings.subject import Subject
 from urnshelf.records.description import snake_case
-from urnshelf.store.values import identifier
+from urnshelf.store.paths import identifier
 from urnshelf.types.nodes import Kind, Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours

@@ -65,7 +65,7 @@ class Entity:
                 for member in field.node.bare:
                     for word in {member.name.lower(), snake_case(str(member.value))}:
                         found.setdefault(word, []).append((name, member))
-        return {word: places[0] for word, places in found.items() if len(places) == 1}
+        return {word: paths[0] for word, paths in found.items() if len(paths) == 1}
 
     def is_key(self, name: str) -> bool:
         """Whether a name means the primary key."""
@@ -102,9 +102,9 @@ def entity(definition: Definition) -> Entity:
 
 def record_of(member: Member, interface: Interface) -> Any:
     """The record type that a method is about; None where it cannot be told."""
-    told = result_of(member.promise.node).record_type
-    if told is not None:
-        return told
+    own = result_of(member.promise.node).record_type
+    if own is not None:
+        return own
     promised, mentioned = _mentioned(interface)
     named = _named(interface, mentioned)
     if named is not None:
@@ -151,9 +151,9 @@ def _mentioned(interface: Interface) -> tuple[set[Any], set[Any]]:
     for member in interface.members.values():
         if member.kind == "method":
             speaks_of_records = verb_of(member.name) in VERBS
-            told = {result_of(member.promise.node).record_type}
+            spoken = {result_of(member.promise.node).record_type}
             taken = set(map(_record_in, member.parameter_nodes.values()))
-            promised |= told if speaks_of_records else set(filter(describe, told))
+            promised |= spoken if speaks_of_records else set(filter(describe, spoken))
             given |= taken if speaks_of_records else set(filter(describe, taken))
     return promised - {None}, (promised | given) - {None}
 

@@ -22,8 +22,8 @@ from urnshelf.readings.operations import (
 from urnshelf.readings.subject import Subject
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
+from urnshelf.store.entries import KeyValues
 from urnshelf.store.journal import ABSENT
-from urnshelf.store.key_values import KeyValues
 from urnshelf.types.nodes import ITEM_TYPES, Kind, Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -48,9 +48,30 @@ _MANY = frozenset({Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM})
 _SETTERS = frozenset({"set", "put", "store", "save"})
 _GETTERS = frozenset({"get", "load", "fetch", "read"})
 
-Places = dict[Role, int]
+Positions = dict[Role, int]
 """Which argument is what."""
-Run = Callable[[KeyValues, tuple[Any, ...], Places, Member], Any]
+
+
+class Given:
+    """The arguments of one call, by what they are."""
+
+    def __init__(self, positions: Positions, values: tuple[Any, ...]) -> None:
+        self._positions = positions
+        self._values = values
+
+    def __contains__(self, role: Role) -> bool:
+        return role in self._positions
+
+    def __getitem__(self, role: Role) -> Any:
+        return self._values[self._positions[role]]
+
+    def get(self, role: Role, lacking: Any = None) -> Any:
+        """The argument; `lacking` where there is none."""
+        position = self._positions.get(role)
+        return lacking if position is None else self._values[position]
+
+
+Run = Callable[[KeyValues, Given, Member], Any]
 
 
 @remembered
@@ -88,10 +109,10 @@ def read_key_value(subject: Subject) -> Reading | Unread | None:
         return Unread(
             f"{member.name!r} is not among the methods of a key–value store that are read"
         )
-    places = _places(member, takes_number=found.operation in _COUNTING)
-    if isinstance(places, str):
-        return Unread(f"the parameter {places!r} is not accounted for")
-    if not any(set(wanted) <= places.keys() for wanted in found.needs):
+    positions = _positions(member, takes_number=found.operation in _COUNTING)
+    if isinstance(positions, str):
+        return Unread(f"the parameter {positions!r} is not accounted for")
+    if not any(set(wanted) <= positions.keys() for wanted in found.needs):
         return Unread(
             f"{member.name!r} lacks what it is about: "
             f"{' and '.join(one.value for one in found.needs[0])}"
@@ -101,18 +122,19 @@ def read_key_value(subject: Subject) -> Reading | Unread | None:
         return Unread(f"{member.name!r} is read where it promises {found.shape.text}")
 
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
-        access.did(lambda: _told(found.meaning, values, places))
-        return found.run(access.table, values, places, member)  # type: ignore[arg-type]  # its table is the store
+        given = Given(positions, values)
+        access.did(lambda: _statement(found.meaning, given))
+        return found.run(access.table, given, member)  # type: ignore[arg-type]  # its table is the store
 
     parameters = tuple(
-        ReadParameter(member.parameters[place], role) for role, place in places.items()
+        ReadParameter(member.parameters[position], role) for role, position in positions.items()
     )
     return Reading(None, found.operation, parameters, lambda: found.meaning, answer)
 
 
-def _places(member: Member, takes_number: bool) -> Places | str:
+def _positions(member: Member, takes_number: bool) -> Positions | str:
     """Which parameter is what, or the one that cannot be told."""
-    found: Places = {}
+    found: Positions = {}
     for position, (name, parameter) in enumerate(member.signature.parameters.items()):
         role = _role(name, parameter, takes_number, Role.KEY in found)
         if role is None or role in found:
@@ -138,28 +160,22 @@ def _role(name: str, parameter: Parameter, takes_number: bool, has_key: bool) ->
     )
 
 
-def _told(meaning: str, values: tuple[Any, ...], places: Places) -> str:
-    place = places.get(Role.KEY, places.get(Role.KEYS))
-    return meaning if place is None else f"{meaning.partition(' ')[0]} {show(values[place], 60)}"
-
-
-def _argument(values: tuple[Any, ...], places: Places, role: Role) -> Any:
-    """The argument of a role; None where there is none."""
-    place = places.get(role)
-    return None if place is None else values[place]
+def _statement(meaning: str, given: Given) -> str:
+    role = Role.KEY if Role.KEY in given else Role.KEYS
+    return f"{meaning.partition(' ')[0]} {show(given[role], 60)}" if role in given else meaning
 
 
 def _promises(member: Member, form: type) -> bool:
     return member.promise.node.bare is form
 
 
-def _get(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
-    key = values[places[Role.KEY]]
+def _get(store: KeyValues, given: Given, member: Member) -> Any:
+    key = given[Role.KEY]
     found = store.find(key)
     if found is not ABSENT:
         return _fitting(found, member)
-    if Role.DEFAULT in places:
-        return values[places[Role.DEFAULT]]
+    if Role.DEFAULT in given:
+        return given[Role.DEFAULT]
     promised = member.promise.node
     if promised.optional or not promised.is_known:
         return None
@@ -179,8 +195,8 @@ def _missing(store: KeyValues, key: Any) -> RecordMissing:
     return RecordMissing(f"there is no value for {show(key)}; there are values for: {known}")
 
 
-def _get_many(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
-    keys = list(values[places[Role.KEYS]])
+def _get_many(store: KeyValues, given: Given, member: Member) -> Any:
+    keys = list(given[Role.KEYS])
     found = {key: store.find(key) for key in keys}
     promised = member.promise.node
     if promised.kind is Kind.ITEMS:
@@ -189,45 +205,45 @@ def _get_many(store: KeyValues, values: tuple[Any, ...], places: Places, member:
     return _fitting({key: it for key, it in found.items() if it is not ABSENT}, member)
 
 
-def _set(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
-    key = values[places[Role.KEY]]
+def _set(store: KeyValues, given: Given, member: Member) -> Any:
+    key = given[Role.KEY]
     if member.name in _ONLY_IF_ABSENT and store.find(key) is not ABSENT:
         return False if _promises(member, bool) else None
-    store.put(key, values[places[Role.VALUE]], _argument(values, places, Role.EXPIRES))
+    store.put(key, given[Role.VALUE], given.get(Role.EXPIRES))
     return True if _promises(member, bool) else None
 
 
-def _set_many(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
-    for key, value in dict(values[places[Role.VALUE]]).items():
-        store.put(key, value, _argument(values, places, Role.EXPIRES))
+def _set_many(store: KeyValues, given: Given, member: Member) -> Any:
+    for key, value in dict(given[Role.VALUE]).items():
+        store.put(key, value, given.get(Role.EXPIRES))
     return True if _promises(member, bool) else None
 
 
-def _delete(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
-    keys = list(values[places[Role.KEYS]]) if Role.KEYS in places else [values[places[Role.KEY]]]
+def _delete(store: KeyValues, given: Given, member: Member) -> Any:
+    keys = list(given[Role.KEYS]) if Role.KEYS in given else [given[Role.KEY]]
     if member.name == "__delitem__" and store.find(keys[0]) is ABSENT:
         raise KeyError(keys[0])
     gone = sum(store.drop(key) for key in keys)
     return {bool: bool(gone), int: gone}.get(member.promise.node.bare)
 
 
-def _pop(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
-    found = _get(store, values, places, member)
-    store.drop(values[places[Role.KEY]])
+def _pop(store: KeyValues, given: Given, member: Member) -> Any:
+    found = _get(store, given, member)
+    store.drop(given[Role.KEY])
     return found
 
 
-def _has(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:  # noqa: ARG001
-    return store.find(values[places[Role.KEY]]) is not ABSENT
+def _has(store: KeyValues, given: Given, member: Member) -> Any:  # noqa: ARG001
+    return store.find(given[Role.KEY]) is not ABSENT
 
 
 def _counted(sign: int) -> Run:
-    def run(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
-        key = values[places[Role.KEY]]
+    def run(store: KeyValues, given: Given, member: Member) -> Any:
+        key = given[Role.KEY]
         found = store.find(key)
         if found is not ABSENT and not isinstance(found, _NUMBERS):
             raise NotCertain(f"the value of {show(key)} is {show(found)}, which is no number")
-        step = values[places[Role.AMOUNT]] if Role.AMOUNT in places else 1
+        step = given.get(Role.AMOUNT, 1)
         number = (0 if found is ABSENT else found) + sign * step
         store.change(key, number)
         return None if member.promise.is_nothing else number
@@ -235,26 +251,26 @@ def _counted(sign: int) -> Run:
     return run
 
 
-def _clear(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:  # noqa: ARG001
+def _clear(store: KeyValues, given: Given, member: Member) -> Any:  # noqa: ARG001
     gone = sum(map(store.drop, store.keys()))
     return {bool: True, int: gone}.get(member.promise.node.bare)
 
 
-def _keys(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:  # noqa: ARG001
+def _keys(store: KeyValues, given: Given, member: Member) -> Any:  # noqa: ARG001
     promised = member.promise.node
     make = iter if promised.kind is Kind.STREAM else ITEM_TYPES.get(promised.origin, list)
     return _fitting(make(store.keys()), member)
 
 
-def _touch(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:
-    key = values[places[Role.KEY]]
+def _touch(store: KeyValues, given: Given, member: Member) -> Any:
+    key = given[Role.KEY]
     found = store.find(key)
     if found is not ABSENT:
-        store.put(key, found, _argument(values, places, Role.EXPIRES))
+        store.put(key, found, given.get(Role.EXPIRES))
     return found is not ABSENT if _promises(member, bool) else None
 
 
-def _len(store: KeyValues, values: tuple[Any, ...], places: Places, member: Member) -> Any:  # noqa: ARG001
+def _len(store: KeyValues, given: Given, member: Member) -> Any:  # noqa: ARG001
     return len(store.keys())
 
 

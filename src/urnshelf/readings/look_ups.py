@@ -8,7 +8,6 @@ from typing import Any, NamedTuple
 
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity
-from urnshelf.readings.given import path_of_key
 from urnshelf.readings.names import Name
 from urnshelf.readings.operations import (
     Access,
@@ -21,11 +20,12 @@ from urnshelf.readings.operations import (
 )
 from urnshelf.readings.parameters import Asked, parts_of
 from urnshelf.readings.results import Result
+from urnshelf.readings.roles import path_of_key
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.verbs import COUNTS
 from urnshelf.store.conditions import AllOf, Comparison, Condition, Not, equals
+from urnshelf.store.paths import Placeholder, identifier
 from urnshelf.store.queries import Query
-from urnshelf.store.values import Placeholder, identifier
 from urnshelf.store.views import View
 from urnshelf.types.nodes import ANYTHING, Kind
 
@@ -67,21 +67,21 @@ class Wanted(NamedTuple):
 
     def shown(self, about: Entity, names: tuple[str, ...], what: str = "SELECT *") -> str:
         """The query as SQL, a placeholder for each argument."""
-        places = tuple(map(Placeholder, names))
-        conditions = AllOf(self.conditions(places))
+        marks = tuple(map(Placeholder, names))
+        conditions = AllOf(self.conditions(marks))
         text = f"{what} FROM {identifier(about.table_name)}" + (
             f" WHERE {conditions}" if conditions.parts else ""
         )
         text += f" ORDER BY {', '.join(map(_order_text, self.order))}" if self.order else ""
         if any(part.role in (Role.ORDER, Role.DESCENDING) for part in self.parts):
-            text += f" ORDER BY {self.given(Role.ORDER, places) or ''}".rstrip()
+            text += f" ORDER BY {self.given(Role.ORDER, marks) or ''}".rstrip()
         limit = (
-            self.given(Role.LIMIT, places)
-            or self.given(Role.PAGE_SIZE, places)
+            self.given(Role.LIMIT, marks)
+            or self.given(Role.PAGE_SIZE, marks)
             or (1 if self.is_first else None)
         )
         text += f" LIMIT {limit}" if limit else ""
-        skipped = self.given(Role.OFFSET, places)
+        skipped = self.given(Role.OFFSET, marks)
         page = next((part for part in self.parts if part.role is Role.PAGE), None)
         if page is not None:
             skipped = (

@@ -78,7 +78,7 @@ def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> 
         elif words[0] == "first":
             is_first = True
             words = words[1:]
-        elif words[0] == "one" or _is_told_by(words[0], parameters):
+        elif words[0] == "one" or _is_a_parameter(words[0], parameters):
             words = words[1:]
         else:
             compared = _comparison(words, about)
@@ -107,7 +107,7 @@ def _comparison(words: list[str], about: Entity) -> int:
     return next((n for n in lengths if comparison_of("_".join(words[:n]), about) is not None), 0)
 
 
-def _is_told_by(word: str, parameters: Sequence[str]) -> bool:
+def _is_a_parameter(word: str, parameters: Sequence[str]) -> bool:
     """Whether a word only says what a parameter says as well."""
     tokens = [token for name in parameters for token in name.split("_")]
     if word in ("sorted", "ordered"):

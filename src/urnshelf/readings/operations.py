@@ -100,8 +100,8 @@ class Honours(NamedTuple):
 
 
 def _honours(roles: str, promises: str) -> Honours:
-    told = None if promises == "*" else frozenset(Promised[word] for word in promises.split())
-    return Honours(frozenset(Role[word] for word in roles.split()), told)
+    honoured = None if promises == "*" else frozenset(Promised[word] for word in promises.split())
+    return Honours(frozenset(Role[word] for word in roles.split()), honoured)
 
 
 _ASKED = "CONDITION KEY LIMIT OFFSET PAGE PAGE_SIZE ORDER DESCENDING"

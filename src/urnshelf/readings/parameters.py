@@ -29,7 +29,7 @@ from urnshelf.store.conditions import (
     equals,
 )
 from urnshelf.store.definition import untold
-from urnshelf.store.values import Placeholder
+from urnshelf.store.paths import Placeholder
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
 
@@ -146,27 +146,27 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Asked] | str:
             order.
     """
     parts: list[Asked] = []
-    told: list[str] = []
+    words: list[str] = []
     for name in by:
-        told += _bounds(name, about) if name.endswith("_between") else (name,)
+        words += _bounds(name, about) if name.endswith("_between") else (name,)
     paged = (
         _NO_PAGING
         if PAGING.keys().isdisjoint(member.parameters)
-        else _paged(member, about, len(told))
+        else _paged(member, about, len(words))
     )
     for position, (name, parameter) in enumerate(member.signature.parameters.items()):
         node = member.parameter_nodes[name]
-        if told and name not in paged and parameter.kind is not Parameter.VAR_KEYWORD:
-            wanted = told.pop(0)
-            part = _told_by_name(wanted, position, parameter, node, about)
+        if words and name not in paged and parameter.kind is not Parameter.VAR_KEYWORD:
+            wanted = words.pop(0)
+            part = _named_part(wanted, position, parameter, node, about)
         else:
             wanted = name
             part = _part(name, position, parameter, node, about)
         if part is None:
             return _no_field(about, wanted)
         parts.append(part)
-    if told:
-        return f"its name speaks of {told[0]!r}, but no parameter is left for it"
+    if words:
+        return f"its name speaks of {words[0]!r}, but no parameter is left for it"
     if (
         paged
         and Role.PAGE in paged.values()
@@ -179,7 +179,7 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Asked] | str:
 _NO_PAGING: dict[str, Role] = {}
 
 
-def _paged(member: Member, about: Entity, told: int) -> dict[str, Role]:
+def _paged(member: Member, about: Entity, words: int) -> dict[str, Role]:
     """The parameters of orders and pages, where enough others are left for the fields that the name
     speaks of.
     """
@@ -187,10 +187,10 @@ def _paged(member: Member, about: Entity, told: int) -> dict[str, Role]:
     named = [
         p.name for p in member.signature.parameters.values() if p.kind is not Parameter.VAR_KEYWORD
     ]
-    return found if len([name for name in named if name not in found]) >= told else _NO_PAGING
+    return found if len([name for name in named if name not in found]) >= words else _NO_PAGING
 
 
-def _told_by_name(
+def _named_part(
     wanted: str, position: int, parameter: Parameter, node: Node, about: Entity
 ) -> Asked | None:
     several = parameter.kind is Parameter.VAR_POSITIONAL
@@ -463,8 +463,8 @@ def _can_equal(given: Node, field: Node) -> bool:
 def _no_field(about: Entity, name: str) -> str:
     path = _key_path(name, about) or about.path(name)
     if path is not None:
-        told = type_name(about.node_of(path).bare)
-        return f"it is not certain how {name!r} compares with a field of type {told}"
+        words = type_name(about.node_of(path).bare)
+        return f"it is not certain how {name!r} compares with a field of type {words}"
     return f"{about.record_type.__name__} has no field {name!r}"
 
 

@@ -11,12 +11,12 @@ from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.changes import read_setter
 from urnshelf.readings.entities import Entity, entity, item_record, record_of
-from urnshelf.readings.given import given_as
 from urnshelf.readings.key_values import read_key_value
 from urnshelf.readings.look_ups import read_look_up, read_question
 from urnshelf.readings.operations import Reading, ReadParameter, Role, Unread, honoured
 from urnshelf.readings.parameters import PAGING, condition_maker, read_condition
 from urnshelf.readings.removals import read_removal
+from urnshelf.readings.roles import given_as
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.units import is_unit_of_work, read_unit
 from urnshelf.readings.verbs import (
@@ -95,12 +95,12 @@ def read(member: Member, interface: Interface, definition: Definition | None) ->
     """
     subject = Subject(member, interface, definition)
     verb = subject.words[0]
-    is_told = definition is None or (verb in VERBS and subject.words[-1] not in QUESTIONS)
+    is_about_records = definition is None or (verb in VERBS and subject.words[-1] not in QUESTIONS)
     for reader in READERS:
         if (
             reader.verbs
             and verb not in reader.verbs
-            and (is_told or subject.verb not in reader.verbs)
+            and (is_about_records or subject.verb not in reader.verbs)
         ):
             continue
         found = reader.read(subject)

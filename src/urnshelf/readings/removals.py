@@ -7,7 +7,6 @@ from typing import Any
 
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity
-from urnshelf.readings.given import given_to
 from urnshelf.readings.look_ups import wanted_by
 from urnshelf.readings.names import Name
 from urnshelf.readings.operations import (
@@ -21,10 +20,11 @@ from urnshelf.readings.operations import (
     Unread,
 )
 from urnshelf.readings.results import Result
+from urnshelf.readings.roles import given_to
 from urnshelf.readings.statements import by_key, key_text, removal_text
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.verbs import REMOVES
-from urnshelf.store.values import identifier
+from urnshelf.store.paths import identifier
 from urnshelf.store.views import View
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours

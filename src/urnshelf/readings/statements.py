@@ -7,7 +7,7 @@ from typing import Any
 from urnshelf.readings.entities import Entity
 from urnshelf.readings.results import row_of
 from urnshelf.readings.verbs import ADDS, UPDATES
-from urnshelf.store.values import Placeholder, identifier, literal
+from urnshelf.store.paths import Placeholder, identifier, literal
 from urnshelf.store.views import View
 
 
@@ -25,20 +25,20 @@ def insertion(verb: str, table: View[Any], record: Any) -> str:
         return update_text(table, table.key_of(record), values)
     names = "" if tuple(values) == table.fields else f" ({', '.join(map(identifier, values))})"
     insert = "INSERT" if verb in ADDS else "INSERT OR REPLACE"
-    texts = ", ".join(_told_values(table, values))
+    texts = ", ".join(_texts_of(table, values))
     return f"{insert} INTO {identifier(table.table_name)}{names} VALUES ({texts})"
 
 
 def update_text(table: View[Any], key: Any, values: dict[str, Any]) -> str:
     """The statement that sets these fields of the record with the key."""
-    told = zip(values, _told_values(table, values), strict=True)
+    texts = zip(values, _texts_of(table, values), strict=True)
     sets = ", ".join(
-        f"{identifier(field)} = {text}" for field, text in told if field not in table.key_fields
+        f"{identifier(field)} = {text}" for field, text in texts if field not in table.key_fields
     )
     return f"UPDATE {identifier(table.table_name)} SET {sets} WHERE {key_text(table, key)}"
 
 
-def _told_values(table: View[Any], values: dict[str, Any]) -> list[str]:
+def _texts_of(table: View[Any], values: dict[str, Any]) -> list[str]:
     """The values as SQL; those that are not to be shown as placeholders."""
     hidden = table.described.hidden
     return [

@@ -129,9 +129,9 @@ def _check_parameters(
     try:
         inspect.signature(function).bind(*args, **kwargs)
     except TypeError as why:
-        told = ", ".join(["shelf", *(p.name for p in wanted)])
+        needed = ", ".join(["shelf", *(p.name for p in wanted)])
         raise CueRefused(
             f"teach({name}): {getattr(function, '__name__', function)} cannot be called with the "
             "shelf and the "
-            f"method's arguments: {why}\n  it needs the parameters   ({told})"
+            f"method's arguments: {why}\n  it needs the parameters   ({needed})"
         ) from None

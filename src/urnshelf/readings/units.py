@@ -64,7 +64,7 @@ class OpenUnit:
         self.own = own
         """The interfaces of its repositories."""
         self.since = since
-        """The place in the journal after which its changes are not committed."""
+        """The position in the journal after which its changes are not committed."""
 
 
 class Units:

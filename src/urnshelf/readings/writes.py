@@ -8,7 +8,6 @@ from typing import Any
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.changes import changes_reading, set_field_reading
 from urnshelf.readings.entities import Entity
-from urnshelf.readings.given import given_to, path_of_key
 from urnshelf.readings.operations import (
     Access,
     NotCertain,
@@ -20,10 +19,11 @@ from urnshelf.readings.operations import (
     Unread,
 )
 from urnshelf.readings.results import Result
+from urnshelf.readings.roles import given_to, path_of_key
 from urnshelf.readings.statements import by_key, insertion, verb_text
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.verbs import ADDS, SAVES, UPDATES
-from urnshelf.store.values import identifier
+from urnshelf.store.paths import identifier
 from urnshelf.store.views import View
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -57,8 +57,8 @@ def read_write(subject: Subject) -> Reading | Unread | None:
         made = _made_of_values(member, given, about)
         if made is not None:
             return _made_reading(verb, made, given, about, result)
-    told_which = first is Role.KEY or (first is Role.RECORD and not name.by)
-    if verb in UPDATES and len(given) >= 2 and told_which:
+    says_which = first is Role.KEY or (first is Role.RECORD and not name.by)
+    if verb in UPDATES and len(given) >= 2 and says_which:
         return changes_reading(member, given, about, result)
     if first in (Role.RECORD, Role.RECORDS) and len(given) > 1:
         return Unread(f"the parameter {given[1].name!r} is not accounted for")

@@ -43,7 +43,7 @@ class Field(NamedTuple):
         default: `NOT_THERE` for none, or for one that must be made.
         is_optional: whether a record may do without it (a key of a typed dictionary).
         is_given: whether the constructor takes it.
-        is_kept: whether the record has it; a parameter that only the constructor knows is not kept.
+        is_held: whether the record has it; a parameter that only the constructor knows is not held.
         is_compared: whether it counts for equality.
         is_shown: whether messages may show its value.
     """
@@ -55,7 +55,7 @@ class Field(NamedTuple):
     default: Any = NOT_THERE
     is_optional: bool = False
     is_given: bool = True
-    is_kept: bool = True
+    is_held: bool = True
     is_compared: bool = True
     is_shown: bool = True
 
@@ -93,7 +93,7 @@ class Description:
         self.form = form
         self.origin: Any = get_origin(form) or form
         every = list(fields)
-        self.fields = {field.name: field for field in every if field.is_kept}
+        self.fields = {field.name: field for field in every if field.is_held}
         self.given = {field.name: field for field in every if field.is_given}
         self.names = tuple(self.fields)
         self.is_frozen = is_frozen
@@ -154,7 +154,7 @@ class Description:
 
     # --- reading ----------------------------------------------------------------------------------
 
-    def read(self, record: Any, name: str) -> Any:
+    def fetch(self, record: Any, name: str) -> Any:
         """The value of a field; None where it was never set."""
         return getattr(record, name, None)
 

@@ -61,7 +61,7 @@ def show(value: object, width: int = 100) -> str:
 
 
 class Difference(NamedTuple):
-    """One place where a value is not as expected; `path` is empty for the value itself."""
+    """One part in which a value is not as expected; `path` is empty for the value itself."""
 
     path: str
     expected: str
@@ -72,7 +72,7 @@ Named = list[tuple[str, tuple[Any, Any]]]
 
 
 def differences(expected: Any, actual: Any, path: str = "", limit: int = 6) -> list[Difference]:
-    """Where the two values differ, part by part, at most `limit` places.
+    """Where the two values differ, part by part, at most `limit` of them.
 
     >>> [d.path for d in differences({"a": 1, "b": [1, 2]}, {"a": 1, "b": [1, 3]})]
     ["['b'][1]"]
@@ -124,7 +124,7 @@ def _parts(expected: Any, actual: Any) -> Named | None:
 
 def _unequal_fields(description: Description, expected: Any, actual: Any) -> Named:
     pairs = [
-        (name, (description.read(expected, name), description.read(actual, name)))
+        (name, (description.fetch(expected, name), description.fetch(actual, name)))
         for name in description.compared
     ]
     unequal = [(name, pair) for name, pair in pairs if not same(*pair)]
@@ -133,7 +133,7 @@ def _unequal_fields(description: Description, expected: Any, actual: Any) -> Nam
 
 
 def _shown_apart(expected: Any, actual: Any) -> tuple[str, str]:
-    """Both values shown so that they look different: what is missing, the first differing place, or
+    """Both values shown so that they look different: what is missing, the first that differs, or
     the types.
     """
     if isinstance(expected, (list, tuple)) and type(expected) is type(actual):
@@ -163,8 +163,8 @@ def _first_differing(expected: Any, actual: Any) -> tuple[str, str]:
 def _at_place(items: Any, at: int) -> str:
     if len(items) <= 6 and at < 6:
         return f"{len(items)} items: {show(items, 80)}"
-    place = f"[{at}] is {show(items[at], 50)}" if at < len(items) else f"it ends before [{at}]"
-    return f"{len(items)} items, {place}"
+    found = f"[{at}] is {show(items[at], 50)}" if at < len(items) else f"it ends before [{at}]"
+    return f"{len(items)} items, {found}"
 
 
 def _missing_and_extra(expected: Any, actual: Any) -> tuple[str, str]:

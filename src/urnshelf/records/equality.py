@@ -106,8 +106,8 @@ def _taken_apart(cls: type) -> Callable[[Any, Any], Verdict] | None:
 def _fields(description: Description, expected: Any, actual: Any) -> Verdict:
     if type(actual) is not type(expected):
         return False
-    read = description.read
-    return [(read(expected, name), read(actual, name)) for name in description.compared]
+    fetch = description.fetch
+    return [(fetch(expected, name), fetch(actual, name)) for name in description.compared]
 
 
 def _by_own_equality(expected: Any, actual: Any) -> Verdict:

@@ -63,7 +63,7 @@ def from_sql(value: Any, node: Node) -> Any:
     """A column's value as one of the field's type; raises Unfit for one that is none."""
     if value is None or not node.is_known:
         return value
-    if isinstance(value, str) and _is_kept_as_json(node):
+    if isinstance(value, str) and _is_json(node):
         value = _parsed(value)
     converted = _converted(value, node)
     wrong = misfit(converted, node)
@@ -72,7 +72,7 @@ def from_sql(value: Any, node: Node) -> Any:
     return converted
 
 
-def _is_kept_as_json(node: Node) -> bool:
+def _is_json(node: Node) -> bool:
     if node.kind in (Kind.ITEMS, Kind.TUPLE, Kind.MAPPING, Kind.UNION, Kind.TYPED_DICT):
         return True
     return (

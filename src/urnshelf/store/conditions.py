@@ -13,7 +13,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.records.equality import EXACT, Matcher, same
-from urnshelf.store.values import column_text, literal, reader
+from urnshelf.store.paths import column_text, fetcher, literal
 from urnshelf.types.forms import type_name
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -78,13 +78,13 @@ class Comparison(OfField):
 
     def test(self) -> Test:
         """The comparison; unknown where the field is None."""
-        read, wanted = reader(self.path), folded(self.value) if self.fold else self.value
+        fetch, wanted = fetcher(self.path), folded(self.value) if self.fold else self.value
         if self._is_exact:
-            return _exact_test(read, wanted)
+            return _exact_test(fetch, wanted)
         compare = self._equal if self.sign in ("=", "<>") else self._order
 
         def verdict(record: Any) -> bool | None:
-            value = read(record)
+            value = fetch(record)
             if value is None and not isinstance(wanted, Matcher):
                 return None
             return compare(folded(value) if self.fold else value, wanted)
@@ -124,14 +124,14 @@ class Comparison(OfField):
         return f"{column} {self.sign} {value}"
 
 
-def _exact_test(read: Callable[[Any], Any], wanted: Any) -> Test:
+def _exact_test(fetch: Callable[[Any], Any], wanted: Any) -> Test:
     """The commonest test, made quick: a text or a number among values that are nearly always of the
     same type.
     """
     cls = type(wanted)
 
     def verdict(record: Any) -> bool | None:
-        value = read(record)
+        value = fetch(record)
         if type(value) is cls:
             return bool(value == wanted)
         return None if value is None else same(wanted, value)
@@ -168,12 +168,12 @@ class OneOf(OfField):
 
     def test(self) -> Test:
         """Any of the equalities; None among the values means that the field may be None."""
-        read = reader(self.path)
+        fetch = fetcher(self.path)
         wanted = [folded(value) if self.fold else value for value in self.values]
         quick = _quick_set(wanted)
 
         def verdict(record: Any) -> bool | None:
-            value = read(record)
+            value = fetch(record)
             if value is None:
                 return None if wanted and None not in wanted else bool(wanted)
             value = folded(value) if self.fold else value
@@ -202,8 +202,8 @@ class IsNone(OfField):
 
     def test(self) -> Test:
         """Always known."""
-        read = reader(self.path)
-        return lambda record: read(record) is None
+        fetch = fetcher(self.path)
+        return lambda record: fetch(record) is None
 
     def __str__(self) -> str:
         return f"{column_text(self.path)} IS NULL"
@@ -217,10 +217,10 @@ class TextPart(OfField):
 
     def test(self) -> Test:
         """The test of the text; unknown where the field is None."""
-        read, part = reader(self.path), folded(self.part) if self.fold else self.part
+        fetch, part = fetcher(self.path), folded(self.part) if self.fold else self.part
 
         def verdict(record: Any) -> bool | None:
-            value = read(record)
+            value = fetch(record)
             if value is None:
                 return None
             if not isinstance(value, str):

@@ -92,14 +92,14 @@ class Definition:
 
 @remembered
 def _assigned_kind(node: Node) -> str:
-    told = (
+    types = (
         {member.bare for member in (node.args or (node,))}
         if node.kind.name == "UNION"
         else {node.bare}
     )
-    if any(isinstance(form, type) and full_name(form) == "uuid.UUID" for form in told):
+    if any(isinstance(form, type) and full_name(form) == "uuid.UUID" for form in types):
         return "uuid"
-    return "text" if str in told else "number"
+    return "text" if str in types else "number"
 
 
 @remembered

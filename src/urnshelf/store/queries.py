@@ -10,7 +10,7 @@ from urnshelf.errors import RecordMissing, RecordRefused
 from urnshelf.records.display import show
 from urnshelf.records.sql import to_sql
 from urnshelf.store.conditions import AllOf, Condition, condition_of
-from urnshelf.store.values import column_text, identifier, reader
+from urnshelf.store.paths import column_text, fetcher, identifier
 
 if TYPE_CHECKING:
     from urnshelf.store.views import View
@@ -58,8 +58,8 @@ class Selection(Generic[V]):
         return self._with(skipped=_whole(skipped, "offset"))
 
     def _with(self, **changed: Any) -> Self:
-        told = {"order": self._order, "most": self._most, "skipped": self._skipped} | changed
-        return type(self)(self._source, self._condition, **told)
+        changes = {"order": self._order, "most": self._most, "skipped": self._skipped} | changed
+        return type(self)(self._source, self._condition, **changes)
 
     def _run(self) -> list[V]:
         raise NotImplementedError
@@ -176,7 +176,7 @@ class Query(Selection[V]):
 
     def count_by(self, field: str) -> dict[Any, int]:
         """How many records there are for each value of a field; the values in their order."""
-        values = list(map(reader(self._source.check_path(field)), self._rows()))
+        values = list(map(fetcher(self._source.check_path(field)), self._rows()))
         counts = Counter(map(_hashed, values))
         return {value: counts[_hashed(value)] for value in _distinct(_by_itself(values))}
 
@@ -206,8 +206,8 @@ class Query(Selection[V]):
         return self._cut(rows) if self.is_paged else rows
 
     def _values(self, field: str) -> list[Any]:
-        read = reader(self._source.check_path(field))
-        return [value for value in map(read, self._rows()) if value is not None]
+        fetch = fetcher(self._source.check_path(field))
+        return [value for value in map(fetch, self._rows()) if value is not None]
 
     def sql(self, what: str = "SELECT *") -> str:
         """The SQL of something else than its records: a count, a removal.
@@ -230,10 +230,10 @@ class Distinct(Selection[Any]):
     """The different values of some fields."""
 
     def __init__(
-        self, source: View[Any], condition: AllOf, paths: tuple[str, ...] = (), **told: Any
+        self, source: View[Any], condition: AllOf, paths: tuple[str, ...] = (), **changes: Any
     ) -> None:
         super().__init__(
-            source, condition, **{"order": tuple((path, False) for path in paths), **told}
+            source, condition, **{"order": tuple((path, False) for path in paths), **changes}
         )
         self._paths = paths
 
@@ -248,9 +248,9 @@ class Distinct(Selection[Any]):
 
     def _run(self) -> list[Any]:
         rows = self._sorted(self._source.rows(self._condition))
-        read = [reader(path) for path in self._paths]
+        fetch = [fetcher(path) for path in self._paths]
         values = [
-            read[0](row) if len(read) == 1 else tuple(one(row) for one in read) for row in rows
+            fetch[0](row) if len(fetch) == 1 else tuple(one(row) for one in fetch) for row in rows
         ]
         return self._cut(_distinct(values))
 
@@ -282,18 +282,18 @@ def _by_itself(values: list[Any]) -> list[Any]:
 
 def _by(rows: list[Any], path: str, descending: bool) -> list[Any]:
     """Sorted by one field, stably; None is least, as in SQLite."""
-    read = reader(path)
-    without = [row for row in rows if read(row) is None]
-    having = _orderly([row for row in rows if read(row) is not None], read, descending)
+    fetch = fetcher(path)
+    without = [row for row in rows if fetch(row) is None]
+    having = _orderly([row for row in rows if fetch(row) is not None], fetch, descending)
     return having + without if descending else without + having
 
 
-def _orderly(rows: list[Any], read: Callable[[Any], Any], descending: bool = False) -> list[Any]:
+def _orderly(rows: list[Any], fetch: Callable[[Any], Any], descending: bool = False) -> list[Any]:
     try:
-        return sorted(rows, key=read, reverse=descending)
+        return sorted(rows, key=fetch, reverse=descending)
     except TypeError:  # an enum has no order of its own: then that of its value
         try:
-            return sorted(rows, key=lambda row: to_sql(read(row)), reverse=descending)
+            return sorted(rows, key=lambda row: to_sql(fetch(row)), reverse=descending)
         except TypeError as why:
             raise RecordRefused(f"these values have no order: {why}") from None
 

@@ -18,7 +18,7 @@ from urnshelf.store.indexes import (
     sought_values,
 )
 from urnshelf.store.journal import ABSENT, Journal
-from urnshelf.store.values import reader
+from urnshelf.store.paths import fetcher
 
 if TYPE_CHECKING:
     from uuid import UUID
@@ -42,7 +42,7 @@ class Rows:
         self.by_key: dict[Any, Any] = {}
         self.limited: set[Any] | None = None
         """The keys that a limited shelf shows; None for all."""
-        self.read: Callable[[Any, str], Any] = definition.described.read
+        self.fetch: Callable[[Any, str], Any] = definition.described.fetch
         self._journal = journal
         self._draw_uuid = draw_uuid
         self._serial = 0
@@ -58,12 +58,12 @@ class Rows:
         """The record's key; None where it, or a part of it, is empty."""
         fields = self.definition.key_fields
         if len(fields) == 1:
-            value = self.read(record, fields[0])
+            value = self.fetch(record, fields[0])
             if value.__class__ is int and value:
                 return value
             nothing = self.definition.nothing
             return None if nothing and value in nothing else value
-        values = tuple(self.read(record, field) for field in fields)
+        values = tuple(self.fetch(record, field) for field in fields)
         return None if not values or None in values else values
 
     def with_key(self, record: Any) -> tuple[Any, Any]:
@@ -75,7 +75,7 @@ class Rows:
             return record, key
         if not self.definition.key_fields:
             return record, self._next_number()
-        empty = [field for field in self.definition.key_fields if not self.read(record, field)]
+        empty = [field for field in self.definition.key_fields if not self.fetch(record, field)]
         if len(empty) > 1:
             raise RecordRefused(
                 f"{show(record)} has neither {' nor '.join(empty)}; only one of them can be "
@@ -93,7 +93,7 @@ class Rows:
         if kind != "number":
             drawn = self._draw_uuid(self.definition.record_type, self._next_number())
             return drawn if kind == "uuid" else str(drawn)
-        taken = [self.read(row, field) for row in self.by_key.values()] if not self._serial else []
+        taken = [self.fetch(row, field) for row in self.by_key.values()] if not self._serial else []
         if not all(isinstance(value, int) for value in taken):
             raise RecordRefused(
                 f"{show(record)} has no {field}, and one can only be assigned where keys are whole "
@@ -166,14 +166,14 @@ class Rows:
             value = index.value_of(row)
             taken = [] if None in value else [k for k in index.keys.get(value, ()) if k != key]
             if taken:
-                told = " and ".join(f"{field}={show(self.read(row, field))}" for field in group)
+                values = " and ".join(f"{field}={show(self.fetch(row, field))}" for field in group)
                 raise self.definition.duplicate(
-                    f"a {self.definition.name} with {told} is there already: "
+                    f"a {self.definition.name} with {values} is there already: "
                     f"{show(self.by_key[taken[0]])}"
                 )
 
     def _group_of(self, group: tuple[str, ...]) -> Callable[[Any], tuple[Any, ...]]:
-        return lambda row: tuple(self.read(row, field) for field in group)
+        return lambda row: tuple(self.fetch(row, field) for field in group)
 
     # --- finding ----------------------------------------------------------------------------------
 
@@ -231,7 +231,7 @@ class Rows:
         """An index of a field that is looked up often."""
         if self._times_asked(path) < OFTEN:
             return None
-        index = HashIndex(reader(path))
+        index = HashIndex(fetcher(path))
         try:
             for key, row in self.by_key.items():
                 index.add(key, row)
@@ -256,8 +256,8 @@ class Rows:
         if index is None:
             if self._times_asked(f"range of {path}") <= OFTEN:
                 return None
-            read = reader(path)
-            pairs = ((read(row), key) for key, row in self.by_key.items())
+            fetch = fetcher(path)
+            pairs = ((fetch(row), key) for key, row in self.by_key.items())
             try:
                 index = self._sorted[path] = SortedIndex(
                     pair for pair in pairs if pair[0] is not None and pair[0] == pair[0]

@@ -40,7 +40,7 @@ class Store:
     def __init__(self, draw_uuid: DrawUuid) -> None:
         self.journal = Journal()
         self.lock = threading.RLock()
-        self.told = 0
+        self.version = 0
         """How often it was told how records are stored."""
         self._draw_uuid = draw_uuid
         self._views: dict[type, View[Any]] = {}
@@ -82,13 +82,13 @@ class Store:
             raise RecordRefused(
                 f"define({definition.name}) must come before the first record of that type"
             )
-        self.told += 1
+        self.version += 1
         self._new_view(definition)
 
     def check_references(self, definition: Definition, rows: Rows, record: Any) -> None:
         """Refuse a record that refers to one that is not there."""
         for field, parent in definition.references.items():
-            key = rows.read(record, field)
+            key = rows.fetch(record, field)
             if key is not None and key not in self.view(parent).stored.by_key:
                 raise RecordRefused(
                     f"{definition.name}.{field}={show(key)} refers to a {parent.__name__} that is "

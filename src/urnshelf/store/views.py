@@ -75,7 +75,7 @@ class View(Generic[T]):
         record, key = self.stored.with_key(record)
         if key in self.stored.by_key:
             raise self._definition.duplicate(
-                f"a {self.name} with {self._told(key)} is there already: "
+                f"a {self.name} with {self._worded(key)} is there already: "
                 f"{show(self.stored.by_key[key])}"
             )
         return self._put(key, record)
@@ -92,7 +92,7 @@ class View(Generic[T]):
         known = self.stored.by_key.get(key)
         if known is not None and not self._shows(key, known):
             raise RecordRefused(
-                f"the {self.name} with {self._told(key)} is not seen from here, so it cannot be "
+                f"the {self.name} with {self._worded(key)} is not seen from here, so it cannot be "
                 "saved"
             )
         if known is not None and self._definition.version:
@@ -212,7 +212,7 @@ class View(Generic[T]):
             else ""
         )
         return self._definition.missing(
-            f"no {self.name} has {self._told(key)}; on the shelf: "
+            f"no {self.name} has {self._worded(key)}; on the shelf: "
             f"{', '.join(known[:8]) or 'none'}{more}{hint}"
         )
 
@@ -268,16 +268,16 @@ class View(Generic[T]):
         return theirs
 
     def _next_version(self, record: T, known: Any, key: Any, field: str) -> T:
-        mine, theirs = self.stored.read(record, field), self.stored.read(known, field)
+        mine, theirs = self.stored.fetch(record, field), self.stored.fetch(known, field)
         if mine != theirs:
             raise self._definition.outdated(
-                f"the {self.name} with {self._told(key)} was changed since it was read: its "
+                f"the {self.name} with {self._worded(key)} was changed since it was read: its "
                 f"{field} is {show(theirs)}, "
                 f"the record to be saved has {show(mine)}"
             )
         return self.stored.changed(record, {field: (theirs or 0) + 1})  # type: ignore[no-any-return]
 
-    def _told(self, key: Any) -> str:
+    def _worded(self, key: Any) -> str:
         fields = self.key_fields or ("key",)
         values = (
             key

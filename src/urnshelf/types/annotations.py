@@ -59,7 +59,7 @@ class Scope:
             parameters[parameter.__name__] = parameter
         own = {} if owner is None else {owner.__name__: owner}
         body = {} if owner is None else vars(owner)
-        self.places: tuple[Mapping[str, Any], ...] = (
+        self.namespaces: tuple[Mapping[str, Any], ...] = (
             parameters, own, known, vars(builtins), body,
         )  # fmt: skip
 
@@ -73,9 +73,9 @@ class _Names(dict[str, Any]):
         self._scope = scope
 
     def __missing__(self, name: str) -> Any:
-        for place in self._scope.places:
-            if name in place:
-                return place[name]
+        for namespace in self._scope.namespaces:
+            if name in namespace:
+                return namespace[name]
         return filled_in(name, self._text, self._scope.module)
 
 
@@ -144,7 +144,7 @@ def _scope_of(reference: typing.ForwardRef, scope: Scope) -> Scope:
         return scope
     within = Scope(None)
     within.module = known.__name__
-    within.places = (*scope.places[:2], vars(known), *scope.places[2:])
+    within.namespaces = (*scope.namespaces[:2], vars(known), *scope.namespaces[2:])
     return within
 
 

@@ -27,13 +27,13 @@ def filled_in(name: str, text: str, module: str) -> Any:
         text: of the annotation in which it stands.
         module: the name of the module in which that was written.
     """
-    told = imports_of(module).get(name)
-    if told is not None:
-        origin, attribute = told
+    imported = imports_of(module).get(name)
+    if imported is not None:
+        origin, attribute = imported
         if origin not in FILLED_IN and origin != "collections":
             return Unknown(name)  # a `Context` of somebody's is not that of `decimal`
-        imported = importlib.import_module(origin)
-        return getattr(imported, attribute, Unknown(name)) if attribute else imported
+        home = importlib.import_module(origin)
+        return getattr(home, attribute, Unknown(name)) if attribute else home
     for origin in FILLED_IN:
         # `datetime` is a module and a class of it: only the text tells which of them is meant
         if name == origin and f"{name}." in text:

@@ -62,17 +62,17 @@ def limits_of(notes: Iterable[Any], limits: Limits = NO_LIMITS) -> Limits:
         notes: a later one goes before an earlier one.
         limits: what was limited before.
     """
-    told = limits._asdict()
+    limited = limits._asdict()
     for note in _spread(notes):
         for name in _NAMES:
             value = getattr(note, name, None)
             if value is not None and not callable(value):
-                told[name] = getattr(value, "pattern", value) if name == "pattern" else value
+                limited[name] = getattr(value, "pattern", value) if name == "pattern" else value
         check = getattr(note, "func", None)
         if type(note).__name__ == "Predicate" and callable(check):
-            told["checks"] = (*told["checks"], check)
-        told.update(_of_attrs_validator(note))
-    return Limits(**told)
+            limited["checks"] = (*limited["checks"], check)
+        limited.update(_of_attrs_validator(note))
+    return Limits(**limited)
 
 
 def _spread(notes: Iterable[Any]) -> Iterator[Any]:

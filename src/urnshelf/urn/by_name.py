@@ -111,7 +111,7 @@ def _pairs(first: tuple[str, ...], second: tuple[str, ...]) -> tuple[str, ...]:
     return tuple(f"{a} {b}" for a in first for b in second)
 
 
-_A, _N, _P = len(words.ADJECTIVES), len(words.NOUNS), len(words.PLACES)
+_A, _N, _P = len(words.ADJECTIVES), len(words.NOUNS), len(words.TOWNS)
 
 
 def _username(a: int, n: int, number: int) -> str:
@@ -138,15 +138,15 @@ def _street(number: int, street: int) -> str:
     return f"{number + 1} {words.STREETS[street]}"
 
 
-def _address(number: int, street: int, code: int, place: int) -> str:
-    return f"{_street(number, street)}, {code + 10_000} {words.PLACES[place]}"
+def _address(number: int, street: int, code: int, town: int) -> str:
+    return f"{_street(number, street)}, {code + 10_000} {words.TOWNS[town]}"
 
 
-def _sentence(which: int, a: int, n: int, place: int) -> str:
+def _sentence(which: int, a: int, n: int, town: int) -> str:
     parts = {
         "a": words.ADJECTIVES[a].lower(),
         "n": words.NOUNS[n].lower(),
-        "p": words.PLACES[place],
+        "p": words.TOWNS[town],
     }
     return words.SENTENCES[which].format(**parts) + "."
 
@@ -233,7 +233,7 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
             "province",
             "village",
         ),
-        lambda: among(*words.PLACES),
+        lambda: among(*words.TOWNS),
     ),
     (
         ("country_code", "flag", "nationality"),
@@ -352,8 +352,8 @@ _NUMBERS: list[tuple[tuple[str, ...], tuple[float, float], int]] = [
 
 
 def _number_rule(name: str, form: Any) -> Rule | None:
-    ends = [row for row in _NUMBERS if _ends(name, row[0])]
-    begins = [row for row in _NUMBERS if any(name.startswith(word + "_") for word in row[0])]
+    ends = [entry for entry in _NUMBERS if _ends(name, entry[0])]
+    begins = [entry for entry in _NUMBERS if any(name.startswith(word + "_") for word in entry[0])]
     for _, (low, high), decimals in (ends or begins)[:1]:
         if form is int:
             return between(int(low), int(high))

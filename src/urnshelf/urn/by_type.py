@@ -166,13 +166,13 @@ def _simple_rule(form: Any, limits: Limits, path: str) -> Rule | None:
 
 
 def _number(form: Any, limits: Limits, path: str) -> Rule:
-    places = 2 if limits.decimal_places is None else limits.decimal_places
-    places = 0 if form is int else places
-    unit = Decimal(1).scaleb(-places)
+    decimals = 2 if limits.decimal_places is None else limits.decimal_places
+    decimals = 0 if form is int else decimals
+    unit = Decimal(1).scaleb(-decimals)
     low = _bound(limits.ge, limits.gt, unit)
     high = _bound(limits.le, limits.lt, -unit)
     if limits.max_digits is not None:
-        most = Decimal(10) ** (limits.max_digits - places) - unit
+        most = Decimal(10) ** (limits.max_digits - decimals) - unit
         high = most if high is None else min(high, most)
     if low is None:
         low = min(Decimal(1), high) if high is not None else Decimal(1)
@@ -186,7 +186,7 @@ def _number(form: Any, limits: Limits, path: str) -> Rule:
         return between(
             int(low.to_integral_value("ROUND_CEILING")), int(high.to_integral_value("ROUND_FLOOR"))
         )
-    return between(form(low), form(high), decimals=places)
+    return between(form(low), form(high), decimals=decimals)
 
 
 def _bound(inclusive: Any, exclusive: Any, step: Decimal) -> Decimal | None:
@@ -215,18 +215,18 @@ def _time_range(form: Any, limits: Limits) -> Rule:
     step: Any = timedelta(days=1) if form is date else timedelta(seconds=1)
     low: Any = _START if form is datetime else _START.date()
     high: Any = _END if form is datetime else _END.date()
-    told_low, told_high = limits.ge, limits.le
-    if told_low is None and limits.gt is not None:
-        told_low = limits.gt + step
-    if told_high is None and limits.lt is not None:
-        told_high = limits.lt - step
-    if form is datetime and any(t is not None and t.tzinfo is None for t in (told_low, told_high)):
+    least, greatest = limits.ge, limits.le
+    if least is None and limits.gt is not None:
+        least = limits.gt + step
+    if greatest is None and limits.lt is not None:
+        greatest = limits.lt - step
+    if form is datetime and any(t is not None and t.tzinfo is None for t in (least, greatest)):
         low, high = low.replace(tzinfo=None), high.replace(tzinfo=None)
-    if told_high is not None:
-        low = min(low, told_high)
-    if told_low is not None:
-        low = told_low
-    high = told_high if told_high is not None else max(high, low)
+    if greatest is not None:
+        low = min(low, greatest)
+    if least is not None:
+        low = least
+    high = greatest if greatest is not None else max(high, low)
     return between(low, high)
 
 
@@ -261,9 +261,9 @@ def _letters(bits: Bits, length: int) -> str:
 
 
 def _path(kind: type[PurePath]) -> Rule:
-    places, nouns = words.PLACES, words.NOUNS
+    towns, nouns = words.TOWNS, words.NOUNS
     return Composed(
-        lambda p, n: kind(f"{places[p].lower()}/{nouns[n].lower()}.csv"), len(places), len(nouns)
+        lambda p, n: kind(f"{towns[p].lower()}/{nouns[n].lower()}.csv"), len(towns), len(nouns)
     )
 
 

@@ -160,11 +160,11 @@ class Urn:
         if record is None:
             return None
         _refuse_unknown(record, given)
-        told = self._rules.get(what, {}) | {name: as_rule(value) for name, value in given.items()}
+        rules = self._rules.get(what, {}) | {name: as_rule(value) for name, value in given.items()}
         layout = layout_of(
             record,
             self.seed,
-            {name: self._linked(rule, record, name) for name, rule in told.items()},
+            {name: self._linked(rule, record, name) for name, rule in rules.items()},
         )
         if not given:
             self._layouts[what] = layout
@@ -185,8 +185,8 @@ class Urn:
             if not known and not drawn:
                 drawn.extend(self.draw(rule.record_type, rule.count))
             found = known or drawn
-            read = record_type(rule.record_type).read
-            return found if field is None else [read(parent, field) for parent in found]
+            fetch = record_type(rule.record_type).fetch
+            return found if field is None else [fetch(parent, field) for parent in found]
 
         return parents
 

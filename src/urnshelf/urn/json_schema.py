@@ -163,9 +163,9 @@ class _Reader:
         return computed(draw)
 
     def _string(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:  # noqa: ARG002
-        told = _FORMATS.get(schema.get("format", ""))
-        if told is not None:
-            return told
+        rule = _FORMATS.get(schema.get("format", ""))
+        if rule is not None:
+            return rule
         limits = NO_LIMITS._replace(
             min_length=schema.get("minLength"),
             max_length=schema.get("maxLength"),

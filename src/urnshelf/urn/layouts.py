@@ -40,13 +40,13 @@ class Layout(NamedTuple):
     columns: tuple[Column, ...]
 
 
-def layout_of(record: Description, seed: int, told: Mapping[str, Rule]) -> Layout:
+def layout_of(record: Description, seed: int, rules: Mapping[str, Rule]) -> Layout:
     """The layout of a type.
 
     Args:
         record: its description.
         seed: of the urn.
-        told: rules that go before those of names and types.
+        rules: they go before those of names and types.
 
     Raises:
         RecordRefused: a field that cannot be drawn, or rules that need each other.
@@ -54,10 +54,10 @@ def layout_of(record: Description, seed: int, told: Mapping[str, Rule]) -> Layou
     drawn = _field_rules(record.form)
     columns = {}
     for name, field in record.given.items():
-        rule = told.get(name) or drawn[name]
+        rule = rules.get(name) or drawn[name]
         if isinstance(rule, RecordRefused):
             raise RecordRefused(str(rule))
-        rule = _SometimesAbsent(rule) if field.is_optional and name not in told else rule
+        rule = _SometimesAbsent(rule) if field.is_optional and name not in rules else rule
         columns[name] = Column(name, key_of(seed, record.full_name, name), rule)
     return Layout(record, tuple(_in_order(record, columns)))
 
@@ -69,11 +69,11 @@ def drawable(what: Any) -> Description | None:
     record = description_of(what)
     if record is None or not record.given:
         return None
-    is_told = all(
+    has_types = all(
         field.node.form is not Any or field.default is not NOT_THERE
         for field in record.given.values()
     )
-    return record if is_told or record.kind != "plain" else None
+    return record if has_types or record.kind != "plain" else None
 
 
 def record_type(what: Any) -> Description:

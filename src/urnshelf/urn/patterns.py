@@ -219,11 +219,11 @@ class _Parser:
             return 1, 1 + MOST_REPEATS
         if not self._take("{"):
             return 1, 1
-        told, closed, _ = self._text[self._at :].partition("}")
-        self._at += len(told) + 1
-        low, comma, high = told.partition(",")
+        repeat, closed, _ = self._text[self._at :].partition("}")
+        self._at += len(repeat) + 1
+        low, comma, high = repeat.partition(",")
         if not closed or not (low or "0").isdigit() or not (high or "0").isdigit():
-            raise self._refused(f"the repeat '{{{told}}}'")
+            raise self._refused(f"the repeat '{{{repeat}}}'")
         least = int(low or 0)
         if high:
             return least, int(high)

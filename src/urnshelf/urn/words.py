@@ -1,5 +1,5 @@
 """Invented words: for people, places, firms and texts. Each was looked up in lists of given names,
-family names, places and words, and is in none of them.
+family names, towns and words, and is in none of them.
 """
 
 ADJECTIVES = tuple(
@@ -18,7 +18,7 @@ SYLLABLES = tuple(
     """yarm wiv borv breld skild sterm zov kilm mav goft drelm draln zol wev lurv plift puln
     trev grelt lurn trov flern flund yind""".split()
 )
-"""Chosen so that no two or three of them together are a word, a known name or a place."""
+"""Chosen so that no two or three of them together are a word, a known name or a town."""
 
 GIVEN = tuple(
     """Abelor Ardovane Beluvane Corvane Delmovar Eldovar Falorin Garvune Halune Ilvane Jorvune
@@ -33,7 +33,7 @@ FAMILY = tuple(
     Sparwater Squallby Swellmoor Ternwick Tidequill Wakeholt""".split()
 )
 
-PLACES = tuple(
+TOWNS = tuple(
     """Ternhythe Curlhythe Gullkeld Oarhythe Keelhythe Petrelhythe Buoyhaven Sparkeld
     Eiderhythe Dunlinport Squallhaven Reefstow Wakestow Tidestow Mastkeld Ploverstow
     Gannethythe Loonkeld Shoalkeld Rudderkeld Lanternhythe Emberkeld Gullstow Swellhythe

@@ -9,12 +9,12 @@ from pathlib import Path
 from typing import Any
 
 from urnshelf.errors import FileRefused
-from urnshelf.files.tables import Chunks, Kept, TableForm, unfinished
+from urnshelf.files.file_table import Chunks, Entry, FileTable, unfinished
 from urnshelf.records.codec import ABSENT, from_cell, to_cell
 from urnshelf.types.nodes import Node
 
 
-def write(path: Path, chunks: Chunks, table: TableForm) -> None:
+def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write the records."""
     with unfinished(path) as part, part.open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file, lineterminator="\n")
@@ -23,15 +23,15 @@ def write(path: Path, chunks: Chunks, table: TableForm) -> None:
             writer.writerows(_row(table.data(record), table) for record in chunk)
 
 
-def _row(data: dict[str, Any], table: TableForm) -> list[str]:
+def _row(data: dict[str, Any], table: FileTable) -> list[str]:
     return [
         to_cell(data[name], node) if name in data else ABSENT
         for name, node in table.columns.items()
     ]
 
 
-def read(path: Path, table: TableForm) -> Iterator[Kept]:
-    """The records' data, each with its place."""
+def read(path: Path, table: FileTable) -> Iterator[Entry]:
+    """The records' data, each with where it stands."""
     with path.open(newline="", encoding="utf-8") as file:
         reader = csv.reader(file, strict=True)
         try:
@@ -41,29 +41,29 @@ def read(path: Path, table: TableForm) -> Iterator[Kept]:
                     f"{path.name}, line 1: the columns are {header}, not {list(table.columns)}"
                 )
             for cells in reader:
-                place = f"{path.name}, line {reader.line_num}"
+                at = f"{path.name}, line {reader.line_num}"
                 if len(cells) != len(header):
                     raise FileRefused(
-                        f"{place}: {len(cells)} cells in a table of {len(header)} columns"
+                        f"{at}: {len(cells)} cells in a table of {len(header)} columns"
                     )
                 pairs = zip(header, cells, strict=True)
-                yield Kept(
+                yield Entry(
                     {
-                        n: data_of(c, table.columns[n], f"{place}, field {n}")
+                        n: data_of(c, table.columns[n], f"{at}, field {n}")
                         for n, c in pairs
                         if c != ABSENT
                     },
-                    place,
+                    at,
                 )
         except (csv.Error, UnicodeDecodeError) as why:
             raise FileRefused(f"{path.name}, line {reader.line_num}: {why}") from None
 
 
-def data_of(cell: str, node: Node, place: str) -> Any:
-    """The data of one cell; raises FileRefused, with its place, for what is neither a text nor
-    JSON.
+def data_of(cell: str, node: Node, at: str) -> Any:
+    """The data of one cell; raises FileRefused, which tells where, for what is neither a text
+    nor JSON.
     """
     try:
         return from_cell(cell, node)
     except json.JSONDecodeError as why:
-        raise FileRefused(f"{place}, column {why.colno}: it is no JSON: {why.msg}") from None
+        raise FileRefused(f"{at}, column {why.colno}: it is no JSON: {why.msg}") from None

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from urnshelf.errors import FileRefused
-from urnshelf.files.tables import Chunks, Kept, TableForm, line_of, parsed, text_of, unfinished
+from urnshelf.files.file_table import Chunks, Entry, FileTable, line_of, parsed, text_of, unfinished
 
 
-def write(path: Path, chunks: Chunks, table: TableForm) -> None:
+def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write the records."""
     with unfinished(path) as part, part.open("w", encoding="utf-8", newline="\n") as file:
         between = "[\n"
@@ -20,20 +20,20 @@ def write(path: Path, chunks: Chunks, table: TableForm) -> None:
         file.write("[]\n" if between == "[\n" else "\n]\n")
 
 
-def read(path: Path, table: TableForm) -> Iterator[Kept]:
-    """The records' data, each with its place."""
+def read(path: Path, table: FileTable) -> Iterator[Entry]:
+    """The records' data, each with where it stands."""
     text = text_of(path)
     rows = parsed(text, path.name)
     if not isinstance(rows, list):
         raise FileRefused(f"{path.name}: a list of {table.name} records is wanted")
     lines = lines_of_records(text)
     for number, row in enumerate(rows):
-        told = (
+        where = (
             f"line {lines[number]}"
             if len(lines) == len(rows)
             else f"{table.name} record {number + 1}"
         )
-        yield Kept(row, f"{path.name}, {told}")
+        yield Entry(row, f"{path.name}, {where}")
 
 
 def lines_of_records(text: str) -> list[int]:

@@ -11,8 +11,8 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from urnshelf.errors import FileRefused
+from urnshelf.files.file_table import Chunks, Entry, FileTable, unfinished
 from urnshelf.files.formats.csv import data_of
-from urnshelf.files.tables import Chunks, Kept, TableForm, unfinished
 from urnshelf.records.codec import ABSENT, to_cell, to_json
 from urnshelf.records.display import show
 from urnshelf.types.nodes import Node
@@ -25,7 +25,7 @@ class _Column(NamedTuple):
     """Arrow's type; None for texts."""
 
 
-def write(path: Path, chunks: Chunks, table: TableForm) -> None:
+def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write the records; the first of them decide which types the columns have."""
     arrow, parquet = _arrow()
     waiting = iter(chunks)
@@ -43,8 +43,8 @@ def write(path: Path, chunks: Chunks, table: TableForm) -> None:
             rows = None if chunk is None else [table.values(record) for record in chunk]
 
 
-def read(path: Path, table: TableForm) -> Iterator[Kept]:
-    """The records' data, each with its place."""
+def read(path: Path, table: FileTable) -> Iterator[Entry]:
+    """The records' data, each with where it stands."""
     arrow, parquet = _arrow()
     try:
         found = parquet.read_table(path)
@@ -52,27 +52,27 @@ def read(path: Path, table: TableForm) -> Iterator[Kept]:
         raise FileRefused(f"{path.name}: {str(why).splitlines()[0]}") from None
     texts = {field.name for field in found.schema if field.type == arrow.string()}
     for number, row in enumerate(found.to_pylist(), 1):
-        place = f"{path.name}, row {number}"
+        at = f"{path.name}, row {number}"
         data = {
-            name: _read(value, name in texts, name, table, place)
+            name: _read(value, name in texts, name, table, at)
             for name, value in row.items()
             if value != ABSENT
         }
-        yield Kept(data, place)
+        yield Entry(data, at)
 
 
-def _read(value: Any, is_text: bool, name: str, table: TableForm, place: str) -> Any:
+def _read(value: Any, is_text: bool, name: str, table: FileTable, at: str) -> Any:
     node = table.columns.get(name)
     if value is None or node is None:
         return value
     if is_text:
-        return data_of(value, node, f"{place}, field {name}")
+        return data_of(value, node, f"{at}, field {name}")
     if isinstance(value, datetime) and value.tzinfo is not None:
         value = value.astimezone(UTC)
     return to_json(value, node)
 
 
-def _array(column: _Column, rows: list[dict[str, Any]], table: TableForm, arrow: Any) -> Any:
+def _array(column: _Column, rows: list[dict[str, Any]], table: FileTable, arrow: Any) -> Any:
     name = column.name
     if column.kind is None:
         return arrow.array([_cell(row, column, table) for row in rows], type=arrow.string())
@@ -87,7 +87,7 @@ def _array(column: _Column, rows: list[dict[str, Any]], table: TableForm, arrow:
     return arrow.array(values, type=column.kind)
 
 
-def _cell(row: dict[str, Any], column: _Column, table: TableForm) -> str | None:
+def _cell(row: dict[str, Any], column: _Column, table: FileTable) -> str | None:
     if column.name not in row:
         return ABSENT
     value = row[column.name]

@@ -51,7 +51,7 @@ def _field(field: Any, hints: dict[str, Any]) -> Field:
         field.name,
         default=NOT_THERE if field.default is dataclasses.MISSING else field.default,
         is_given=field.init,
-        is_kept=_kind(field) == "_FIELD",
+        is_held=_kind(field) == "_FIELD",
         is_compared=field.compare,
         is_shown=field.repr,
     )

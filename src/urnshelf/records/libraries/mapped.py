@@ -45,7 +45,7 @@ class _Mapped(Description):
                     found[self._name(column)] = parent
         return found
 
-    def read(self, record: Any, name: str) -> Any:
+    def fetch(self, record: Any, name: str) -> Any:
         return vars(record).get(name)
 
     def values(self, record: Any) -> dict[str, Any]:
@@ -96,15 +96,15 @@ def describe(form: Any, origin: Any) -> Description | None:
 
 def _field(name: str, column: Any, origin: Any) -> Field:
     default = getattr(column.default, "arg", NOT_THERE) if column.default is not None else NOT_THERE
-    told = getattr(origin, "__dataclass_fields__", {}).get(name)
+    declared = getattr(origin, "__dataclass_fields__", {}).get(name)
     return Field(
         name,
         node_of(_column_type(column)),
         name,
         notes=(_ColumnNotes(column),),
         default=NOT_THERE if callable(default) else default,
-        is_given=told is None or told.init,
-        is_shown=told is None or told.repr,
+        is_given=declared is None or declared.init,
+        is_shown=declared is None or declared.repr,
     )
 
 

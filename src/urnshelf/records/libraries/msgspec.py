@@ -35,12 +35,12 @@ def describe(form: Any, origin: Any) -> Description | None:
     return _Struct(form, fields, is_frozen=config.frozen, has_plain_equality=config.eq)
 
 
-def _defaults(names: tuple[str, ...], told: tuple[Any, ...]) -> dict[str, Any]:
+def _defaults(names: tuple[str, ...], defaults: tuple[Any, ...]) -> dict[str, Any]:
     """The last fields have defaults; one that must be made, or that is none, tells so by its
     type.
     """
-    lacking = len(names) - len(told)
-    every = (*[NOT_THERE] * lacking, *told)
+    lacking = len(names) - len(defaults)
+    every = (*[NOT_THERE] * lacking, *defaults)
     return {
         name: NOT_THERE if type(one).__module__.startswith("msgspec") else one
         for name, one in zip(names, every, strict=True)

@@ -13,7 +13,7 @@ from urnshelf.types.nodes import node_of
 class _TypedDict(Description):
     kind = "typed dictionary"
 
-    def read(self, record: Any, name: str) -> Any:
+    def fetch(self, record: Any, name: str) -> Any:
         return record.get(name)
 
     def values(self, record: Any) -> dict[str, Any]:
@@ -45,7 +45,7 @@ def describe(form: Any, origin: Any) -> Description | None:
     fields = []
     for name, hint in filled_hints(form, origin).items():
         node = node_of(hint)
-        told = node.qualifiers & {"required", "not required"}
-        is_optional = "not required" in told if told else name not in required
+        said = node.qualifiers & {"required", "not required"}
+        is_optional = "not required" in said if said else name not in required
         fields.append(Field(name, node, name, is_optional=is_optional))
     return _TypedDict(form, fields)

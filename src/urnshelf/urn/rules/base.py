@@ -83,7 +83,7 @@ def _rows(columns: tuple[Sequence[Any], ...], n: int) -> Any:
 # --- rules in plan files --------------------------------------------------------------------------
 
 
-class Told(NamedTuple):
+class PlanRule(NamedTuple):
     """A rule as a plan file tells it.
 
     Attributes:
@@ -109,14 +109,16 @@ class Planned(NamedTuple):
     """How a rule is read from a plan file."""
 
     options: frozenset[str]
-    make: Callable[[Told], Rule]
+    make: Callable[[PlanRule], Rule]
 
 
 PLANNED: dict[str, Planned] = {}
 """The rules that a plan file can tell, by name; each stands where its rule does."""
 
 
-def planned(name: str, *options: str) -> Callable[[Callable[[Told], Rule]], Callable[[Told], Rule]]:
+def planned(
+    name: str, *options: str
+) -> Callable[[Callable[[PlanRule], Rule]], Callable[[PlanRule], Rule]]:
     """Decorates what makes a rule of what a plan file tells.
 
     Args:
@@ -124,7 +126,7 @@ def planned(name: str, *options: str) -> Callable[[Callable[[Told], Rule]], Call
         options: what may stand beside it.
     """
 
-    def register(make: Callable[[Told], Rule]) -> Callable[[Told], Rule]:
+    def register(make: Callable[[PlanRule], Rule]) -> Callable[[PlanRule], Rule]:
         PLANNED[name] = Planned(frozenset(options), make)
         return make
 

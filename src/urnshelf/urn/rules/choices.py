@@ -8,7 +8,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.permutation import permuted
-from urnshelf.urn.rules.base import Rule, Told, data_of, planned, table
+from urnshelf.urn.rules.base import PlanRule, Rule, data_of, planned, table
 from urnshelf.urn.rules.given import as_rule
 
 
@@ -55,8 +55,8 @@ class _Among(Rule):
 
 
 @planned("among", "weights")
-def _among_of(told: Told) -> Rule:
-    return among(*[told.typed(choice) for choice in told.value], **told.options)
+def _among_of(entry: PlanRule) -> Rule:
+    return among(*[entry.typed(choice) for choice in entry.value], **entry.options)
 
 
 def among(*choices: Any, weights: Sequence[int] | None = None) -> Rule:
@@ -110,8 +110,8 @@ class _SometimesNone(Rule):
 
 
 @planned("sometimes_none", "rate")
-def _sometimes_none_of(told: Told) -> Rule:
-    return sometimes_none(told.rule_of(told.value), **told.options)
+def _sometimes_none_of(entry: PlanRule) -> Rule:
+    return sometimes_none(entry.rule_of(entry.value), **entry.options)
 
 
 def sometimes_none(rule: Any, rate: float = 0.25) -> Rule:
@@ -146,8 +146,8 @@ class _AllDifferent(Rule):
 
 
 @planned("all_different")
-def _all_different_of(told: Told) -> Rule:
-    return all_different(told.rule_of(told.value))
+def _all_different_of(entry: PlanRule) -> Rule:
+    return all_different(entry.rule_of(entry.value))
 
 
 def all_different(rule: Any) -> Rule:

@@ -8,7 +8,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rules.base import Rule, Told, data_of, planned, table
+from urnshelf.urn.rules.base import PlanRule, Rule, data_of, planned, table
 
 
 class _Constant(Rule):
@@ -31,8 +31,8 @@ class _Constant(Rule):
 
 
 @planned("constant")
-def _constant_of(told: Told) -> Rule:
-    return constant(told.typed(told.value))
+def _constant_of(entry: PlanRule) -> Rule:
+    return constant(entry.typed(entry.value))
 
 
 def constant(value: Any) -> Rule:

@@ -7,7 +7,7 @@ from typing import Any
 
 from urnshelf.records.description import snake_case
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rules.base import Rule, Told, planned, table
+from urnshelf.urn.rules.base import PlanRule, Rule, planned, table
 
 
 class Link(Rule):
@@ -40,8 +40,8 @@ class Link(Rule):
 
 
 @planned("link", "field")
-def _link_of(told: Told) -> Rule:
-    return told.link_to(told.value, told.options.get("field"))
+def _link_of(entry: PlanRule) -> Rule:
+    return entry.link_to(entry.value, entry.options.get("field"))
 
 
 def link(record_type: Any, field: str | None = None, count: int = 100) -> Rule:

@@ -9,7 +9,7 @@ from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
-from urnshelf.urn.rules.base import Rule, Told, data_of, planned, table
+from urnshelf.urn.rules.base import PlanRule, Rule, data_of, planned, table
 
 
 class _Whole(Rule):
@@ -29,18 +29,18 @@ class _Whole(Rule):
 
     def to_plan(self) -> dict[str, Any]:
         ends = [data_of(self.at(0)), data_of(self.at(self._count - 1))]
-        return table("between", ends, decimals=self._told_decimals())
+        return table("between", ends, decimals=self._decimals_of_plan())
 
-    def _told_decimals(self) -> int | None:
+    def _decimals_of_plan(self) -> int | None:
         return None
 
 
 @planned("between", "decimals")
-def _between_of(told: Told) -> Rule:
-    if not isinstance(told.value, list) or len(told.value) != 2:
-        raise RecordRefused(f"{told.where}: between is a list of the least and the greatest value")
-    low, high = map(told.typed, told.value)
-    return between(low, high, **told.options)
+def _between_of(entry: PlanRule) -> Rule:
+    if not isinstance(entry.value, list) or len(entry.value) != 2:
+        raise RecordRefused(f"{entry.where}: between is a list of the least and the greatest value")
+    low, high = map(entry.typed, entry.value)
+    return between(low, high, **entry.options)
 
 
 class _Real(_Whole):
@@ -51,7 +51,7 @@ class _Real(_Whole):
         self._decimals = decimals
         super().__init__(_scaled(low, decimals, up=True), _scaled(high, decimals, up=False))
 
-    def _told_decimals(self) -> int | None:
+    def _decimals_of_plan(self) -> int | None:
         return self._decimals
 
     def finish(self, raw: int) -> Any:

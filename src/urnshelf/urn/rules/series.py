@@ -9,7 +9,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rules.base import TRIES, Rule, Told, planned, table
+from urnshelf.urn.rules.base import TRIES, PlanRule, Rule, planned, table
 
 
 class _Distribution(Rule):
@@ -64,17 +64,17 @@ class _Distribution(Rule):
 
 
 @planned("distribution", "args", "named", "low", "high", "outside", "decimals")
-def _distribution_of(told: Told) -> Rule:
+def _distribution_of(entry: PlanRule) -> Rule:
     try:
         import scipy.stats
     except ImportError:
         raise RecordRefused(
-            f'{told.where}: a distribution needs SciPy: pip install "urnshelf[data]"'
+            f'{entry.where}: a distribution needs SciPy: pip install "urnshelf[data]"'
         ) from None
-    options = dict(told.options)
-    kind = getattr(scipy.stats, told.value, None)
+    options = dict(entry.options)
+    kind = getattr(scipy.stats, entry.value, None)
     if kind is None or not hasattr(kind, "ppf"):
-        raise RecordRefused(f"{told.where}: scipy.stats has no distribution {told.value!r}")
+        raise RecordRefused(f"{entry.where}: scipy.stats has no distribution {entry.value!r}")
     frozen = kind(*options.pop("args", []), **options.pop("named", {}))
     return distribution(frozen, **options)
 
@@ -140,9 +140,9 @@ class _Drift(Rule):
                 high, right = middle, value
         return (self._start + left) / self._unit
 
-    def _noise(self, key: int, place: int, width: int) -> int:
+    def _noise(self, key: int, index: int, width: int) -> int:
         spread = max(1, self._step * width // 2)
-        return Bits(key, place).between(-spread, spread)
+        return Bits(key, index).between(-spread, spread)
 
     def to_plan(self) -> dict[str, Any]:
         step = self._step / self._unit
@@ -150,8 +150,8 @@ class _Drift(Rule):
 
 
 @planned("drift", "step", "decimals")
-def _drift_of(told: Told) -> Rule:
-    return drift(told.value, **told.options)
+def _drift_of(entry: PlanRule) -> Rule:
+    return drift(entry.value, **entry.options)
 
 
 def drift(start: float = 0.0, step: float = 1.0, decimals: int = 2) -> Rule:

@@ -8,7 +8,7 @@ from typing import Any
 
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.patterns import parse, texts
-from urnshelf.urn.rules.base import Rule, Told, planned, table
+from urnshelf.urn.rules.base import PlanRule, Rule, planned, table
 
 
 class _Pattern(Rule):
@@ -40,8 +40,8 @@ class _Pattern(Rule):
 
 
 @planned("pattern")
-def _pattern_of(told: Told) -> Rule:
-    return pattern(told.value)
+def _pattern_of(entry: PlanRule) -> Rule:
+    return pattern(entry.value)
 
 
 def pattern(expression: str) -> Rule:
@@ -79,8 +79,8 @@ class _Template(Rule):
 
 
 @planned("template")
-def _template_of(told: Told) -> Rule:
-    return template(told.value)
+def _template_of(entry: PlanRule) -> Rule:
+    return template(entry.value)
 
 
 def template(text: str) -> Rule:
@@ -111,8 +111,8 @@ class _Serial(Rule):
 
 
 @planned("serial", "start", "digits")
-def _serial_of(told: Told) -> Rule:
-    return serial(told.value or None, **told.options)
+def _serial_of(entry: PlanRule) -> Rule:
+    return serial(entry.value or None, **entry.options)
 
 
 class _Number(_Serial):

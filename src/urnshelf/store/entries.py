@@ -27,10 +27,10 @@ class KeyValues:
 
     def find(self, key: Any) -> Any:
         """A copy of the value, or `ABSENT`; an expired value is not there any more."""
-        entry = self._entries.get(key)
-        if entry is None or (entry[1] is not None and entry[1] <= self._clock.now):
+        row = self._entries.get(key)
+        if row is None or (row[1] is not None and row[1] <= self._clock.now):
             return ABSENT
-        return keep(entry[0])
+        return keep(row[0])
 
     def put(self, key: Any, value: Any, expires: Any = None) -> None:
         """Keep a copy of the value.
@@ -40,7 +40,7 @@ class KeyValues:
             value: any value.
             expires: when it ends: seconds from now, a span from now, or a moment; None for never.
         """
-        self._replace(key, (keep(value), self._moment(expires)))
+        self._replace(key, (keep(value), self._expiry(expires)))
 
     def change(self, key: Any, value: Any) -> None:
         """Keep another value until the same moment."""
@@ -65,12 +65,12 @@ class KeyValues:
         else:
             self._entries[key] = row
 
-    def _replace(self, key: Any, entry: Any) -> None:
+    def _replace(self, key: Any, row: Any) -> None:
         if self._journal.writing:
             self._journal.note(self, key, self._entries.get(key, ABSENT))
-        self.restore(key, entry)
+        self.restore(key, row)
 
-    def _moment(self, expires: Any) -> datetime | None:
+    def _expiry(self, expires: Any) -> datetime | None:
         from datetime import datetime, timedelta
 
         if expires is None:

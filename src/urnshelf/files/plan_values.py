@@ -18,14 +18,14 @@ from urnshelf.records.fit import misfit
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Kind, Node
 from urnshelf.urn.rules import planned_rules
-from urnshelf.urn.rules.base import Rule, Told
+from urnshelf.urn.rules.base import PlanRule, Rule
 from urnshelf.urn.rules.given import constant
 
 LinkTo = Callable[[str, str | None], Rule]
 
 
 def from_text(text: str, node: Node, where: str) -> Any:
-    """A value told on the command line.
+    """A value given on the command line.
 
     Args:
         text: as typed.
@@ -79,13 +79,13 @@ def _as_data(value: Any, node: Node) -> Any:
     if node.bare is float and is_number:
         return float(value)
     if node.bare is datetime:
-        return _moment(value)
+        return _as_moment(value)
     if isinstance(value, list) and node.kind is Kind.ITEMS:
         return [_as_data(item, node.item) for item in value]
     return value
 
 
-def _moment(value: Any) -> Any:
+def _as_moment(value: Any) -> Any:
     if isinstance(value, str):
         try:
             value = datetime.fromisoformat(value)
@@ -98,31 +98,31 @@ def _moment(value: Any) -> Any:
     )
 
 
-def rule_from(told: Any, node: Node, where: str, link_to: LinkTo) -> Rule:
+def rule_from(entry: Any, node: Node, where: str, link_to: LinkTo) -> Rule:
     """A rule as a plan file tells it: a table with the rule's name, or a plain value.
 
     Args:
-        told: the TOML value.
+        entry: the TOML value.
         node: the field's type.
         where: file, table and field, for messages.
         link_to: gives the link to another table of the plan.
     """
-    if not isinstance(told, Mapping):
-        return constant(as_typed(told, node, where))
+    if not isinstance(entry, Mapping):
+        return constant(as_typed(entry, node, where))
     known = planned_rules()
-    names = [name for name in told if name in known]
+    names = [name for name in entry if name in known]
     if len(names) != 1:
         raise RecordRefused(
             f"{where}: a rule is a table with one of {', '.join(sorted(known))}, not "
-            f"{show(dict(told), 80)}"
+            f"{show(dict(entry), 80)}"
         )
     name = names[0]
-    options = {key: value for key, value in told.items() if key != name}
+    options = {key: value for key, value in entry.items() if key != name}
     unknown = sorted(options.keys() - known[name].options)
     if unknown:
         raise RecordRefused(f"{where}: the rule {name!r} has no option {unknown[0]!r}")
-    given = Told(
-        told[name],
+    given = PlanRule(
+        entry[name],
         options,
         node,
         where,
@@ -138,7 +138,7 @@ def rule_from(told: Any, node: Node, where: str, link_to: LinkTo) -> Rule:
         ) from None
     except (TypeError, ValueError) as why:
         raise RecordRefused(
-            f"{where}: the rule {name!r} cannot be made of {show(told[name], 60)} ({why})"
+            f"{where}: the rule {name!r} cannot be made of {show(entry[name], 60)} ({why})"
         ) from None
 
 

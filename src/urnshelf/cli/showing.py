@@ -14,7 +14,7 @@ from rich.console import Console
 from rich.table import Table
 
 from urnshelf.records.display import show
-from urnshelf.store.values import reader
+from urnshelf.store.paths import fetcher
 
 
 def console() -> Console:
@@ -30,7 +30,7 @@ def record_table(title: str | None, fields: Sequence[str], records: Iterable[Any
     for field in fields:
         table.add_column(field, overflow="fold")
     for record in records:
-        table.add_row(*[cell(reader(name)(record)) for name in fields])
+        table.add_row(*[cell(fetcher(name)(record)) for name in fields])
     return table
 
 

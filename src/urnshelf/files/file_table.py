@@ -20,14 +20,14 @@ Chunks = Iterable[Sequence[Any]]
 """Records, some at a time."""
 
 
-class Kept(NamedTuple):
+class Entry(NamedTuple):
     """A record as JSON data, and where in the file it was found."""
 
     data: Any
-    place: str
+    at: str
 
 
-class TableForm:
+class FileTable:
     """The columns of one type's records.
 
     Args:
@@ -56,27 +56,27 @@ class TableForm:
         except Unfit as why:
             raise FileRefused(f"{self.name}.{why.path}: {why}") from None
 
-    def record(self, kept: Kept) -> tuple[Any, str]:
-        """The record of some data, and its place; raises FileRefused, with the place, for what is
-        none.
+    def record(self, entry: Entry) -> tuple[Any, str]:
+        """The record of some data, and where it stands; raises FileRefused, which tells that, for
+        what is none.
         """
         if self.description is None:
-            return kept.data, kept.place
+            return entry.data, entry.at
         try:
-            return record_from_json(kept.data, self.description), kept.place
+            return record_from_json(entry.data, self.description), entry.at
         except Unfit as why:
             field = f", field {why.path}" if why.path else ""
-            raise FileRefused(f"{kept.place}{field}: {why}") from None
+            raise FileRefused(f"{entry.at}{field}: {why}") from None
 
 
-def table_form(record_type: Any) -> TableForm:
+def file_table(record_type: Any) -> FileTable:
     """The columns of a type; raises FileRefused for one whose records cannot be kept.
 
     Args:
         record_type: the records' class, or a JSON Schema.
     """
     if isinstance(record_type, Mapping):
-        return TableForm("schema", dict.fromkeys(record_type.get("properties", {}), ANYTHING), None)
+        return FileTable("schema", dict.fromkeys(record_type.get("properties", {}), ANYTHING), None)
     description = description_of(record_type)
     if description is None or not description.given:
         raise FileRefused(
@@ -84,7 +84,7 @@ def table_form(record_type: Any) -> TableForm:
             "files"
         )
     columns = {name: field.node for name, field in description.fields.items()}
-    return TableForm(description.name, columns, description)
+    return FileTable(description.name, columns, description)
 
 
 @contextmanager
@@ -116,13 +116,13 @@ def text_of(path: Path) -> str:
 
 
 def parsed(text: str, where: str, of_line: bool = False) -> Any:
-    """The data of a JSON text; raises FileRefused, with the place, for what is none."""
+    """The data of a JSON text; raises FileRefused, with where it stands, for what is none."""
     try:
         return json.loads(text)
     except json.JSONDecodeError as why:
-        place = (
+        at = (
             f"{where}, column {why.colno}"
             if of_line
             else f"{where}, line {why.lineno}, column {why.colno}"
         )
-        raise FileRefused(f"{place}: it is no JSON: {why.msg}") from None
+        raise FileRefused(f"{at}: it is no JSON: {why.msg}") from None

@@ -30,29 +30,29 @@ _KEYWORDS = frozenset(
 """The reserved words of SQLite, and `user`, which is one elsewhere."""
 
 
-def reader(path: str) -> Callable[[Any], Any]:
+def fetcher(path: str) -> Callable[[Any], Any]:
     """A function that reads the value at a path such as `owner.city`; None where a step of it is
     not there.
 
-    >>> reader("owner.city")({"owner": {"city": "Ternhythe"}})
+    >>> fetcher("owner.city")({"owner": {"city": "Ternhythe"}})
     'Ternhythe'
     """
     names = path.split(".")
     if len(names) == 1:
 
-        def read_one(record: Any) -> Any:  # written out: it is asked for every record of a scan
+        def fetch_one(record: Any) -> Any:  # written out: it is asked for every record of a scan
             return record.get(path) if isinstance(record, dict) else getattr(record, path, None)
 
-        return read_one
+        return fetch_one
 
-    def read(record: Any) -> Any:
+    def fetch(record: Any) -> Any:
         for name in names:
             record = _step(record, name)
             if record is None:
                 return None
         return record
 
-    return read
+    return fetch
 
 
 def _step(holder: Any, name: str) -> Any:

@@ -10,9 +10,9 @@ from pathlib import Path
 from typing import Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.plans.values import rule_from
+from urnshelf.files.plan_values import rule_from
 from urnshelf.records.description import key_name
-from urnshelf.store.values import reader
+from urnshelf.store.paths import fetcher
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Node
 from urnshelf.urn.drawing import Urn
@@ -49,14 +49,14 @@ class PlannedTable:
         """One field of all records: the key, where none is named."""
         name = field or self._key
         if name is None or name not in self.columns:
-            told = (
+            found = (
                 f"no field {field!r}"
                 if field
                 else "no field that is a key; name one with field = …"
             )
-            raise RecordRefused(f"the table {self.name!r} has {told}")
-        read = reader(name)
-        return [read(record) for chunk in self.chunks() for record in chunk]
+            raise RecordRefused(f"the table {self.name!r} has {found}")
+        fetch = fetcher(name)
+        return [fetch(record) for chunk in self.chunks() for record in chunk]
 
     @property
     def _key(self) -> str | None:
@@ -107,43 +107,43 @@ def read_plan(path: Path, seed: int | None = None) -> list[PlannedTable]:
         RecordRefused: it cannot be read, or says something unknown; the message tells where.
     """
     try:
-        told = tomllib.loads(path.read_text(encoding="utf-8"))
+        plan = tomllib.loads(path.read_text(encoding="utf-8"))
     except (OSError, UnicodeDecodeError) as why:
         raise RecordRefused(f"{path.name} cannot be read: {why}") from None
     except tomllib.TOMLDecodeError as why:
         raise RecordRefused(f"{path.name} is no TOML: {why}") from None
-    _refuse_unknown(told, _TOP, path.name)
-    if told.get("format") != FORMAT:
+    _refuse_unknown(plan, _TOP, path.name)
+    if plan.get("format") != FORMAT:
         raise RecordRefused(
-            f"{path.name}: format = {told.get('format')!r}, but this version reads format = "
+            f"{path.name}: format = {plan.get('format')!r}, but this version reads format = "
             f"{FORMAT}"
         )
-    if not isinstance(told.get("tables"), Mapping) or not told["tables"]:
+    if not isinstance(plan.get("tables"), Mapping) or not plan["tables"]:
         raise RecordRefused(f"{path.name}: there are no tables; begin one with [tables.vessels]")
-    urn = Urn(seed if seed is not None else _whole(told, "seed", 0, path.name))
+    urn = Urn(seed if seed is not None else _whole(plan, "seed", 0, path.name))
     tables: dict[str, PlannedTable] = {}
-    for name, table in told["tables"].items():
+    for name, table in plan["tables"].items():
         tables[name] = _table(path, name, table, urn, tables)
     return list(tables.values())
 
 
 def _table(
-    path: Path, name: str, told: Any, urn: Urn, before: dict[str, PlannedTable]
+    path: Path, name: str, table: Any, urn: Urn, before: dict[str, PlannedTable]
 ) -> PlannedTable:
     where = f"{path.name}, table {name!r}"
-    if not isinstance(told, Mapping):
+    if not isinstance(table, Mapping):
         raise RecordRefused(f"{where}: a table is needed, [tables.{name}]")
-    _refuse_unknown(told, _TABLE, where)
-    if ("type" in told) == ("schema" in told):
+    _refuse_unknown(table, _TABLE, where)
+    if ("type" in table) == ("schema" in table):
         raise RecordRefused(f"{where}: either a type or a schema is needed")
     what = (
-        _typed(where, told["type"])
-        if "type" in told
-        else _schema(path.parent / told["schema"], where)
+        _typed(where, table["type"])
+        if "type" in table
+        else _schema(path.parent / table["schema"], where)
     )
     columns = columns_of(what)
     rules: dict[str, Rule] = {}
-    for field, rule in told.get("rules", {}).items():
+    for field, rule in table.get("rules", {}).items():
         if isinstance(what, Mapping):
             raise RecordRefused(
                 f"{where}: a JSON Schema has no rules beside it; say it in the schema"
@@ -159,7 +159,7 @@ def _table(
             lambda to, key: _link(where, to, key, before),
         )
     return PlannedTable(
-        name, what, _whole(told, "count", 10, where), _whole(told, "start", 0, where), urn, rules
+        name, what, _whole(table, "count", 10, where), _whole(table, "start", 0, where), urn, rules
     )
 
 
@@ -200,15 +200,15 @@ def _schema(path: Path, where: str) -> Any:
         raise RecordRefused(f"{where}: the schema {path.name} cannot be read: {why}") from None
 
 
-def _whole(told: Mapping[str, Any], key: str, default: int, where: str) -> int:
-    value = told.get(key, default)
+def _whole(table: Mapping[str, Any], key: str, default: int, where: str) -> int:
+    value = table.get(key, default)
     if isinstance(value, bool) or not isinstance(value, int) or (value < 0 and key != "seed"):
         raise RecordRefused(f"{where}: {key} = {value!r}, but a whole number from 0 is needed")
     return value
 
 
-def _refuse_unknown(told: Mapping[str, Any], known: frozenset[str], where: str) -> None:
-    unknown = sorted(told.keys() - known)
+def _refuse_unknown(table: Mapping[str, Any], known: frozenset[str], where: str) -> None:
+    unknown = sorted(table.keys() - known)
     if unknown:
         raise RecordRefused(
             f"{where}: {unknown[0]!r} is not known; known are {', '.join(sorted(known))}"
