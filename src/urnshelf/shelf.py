@@ -86,7 +86,7 @@ class Shelf(Shelved):
         self, interface: F, name: str | None = None, *, view: Table[Any] | None = None
     ) -> F: ...
     def fake(
-        self, interface: Any, name: str | None = None, *, view: Table[Any] | None = None
+        self, interface: object, name: str | None = None, *, view: Table[Any] | None = None
     ) -> Any:
         """The fake of an interface: always the same one for the same interface and name.
 
@@ -107,7 +107,7 @@ class Shelf(Shelved):
             self._readings.see_through(self._fakes.state(interface, name), view._view)
         return self._fakes.give(interface, name)
 
-    def furnish(self, service: Callable[..., T], **given: Any) -> T:
+    def furnish(self, service: Callable[..., T], **given: object) -> T:
         """Build the object under test, with a fake for each parameter annotated with an interface.
 
         Args:
@@ -120,7 +120,7 @@ class Shelf(Shelved):
         """
         return furnish(service, given, self._fakes.give)
 
-    def explain(self, interface: Any) -> Explanation:
+    def explain(self, interface: object) -> Explanation:
         """How each method of an interface is read, as a table of method, meaning and advice; print
         it.
 
@@ -136,7 +136,7 @@ class Shelf(Shelved):
 
         return explain(interface_of(interface), self._readings, obvious_text)
 
-    def teach(self, method: Any) -> Callable[[F], F]:
+    def teach(self, method: object) -> Callable[[F], F]:
         """Decorate a function that answers a method which is not read.
 
         Args:
@@ -205,5 +205,5 @@ class Shelf(Shelved):
         self._desk.let_go()
         self._store.let_go()
 
-    def _fake_for(self, interface: Any) -> Any:
+    def _fake_for(self, interface: object) -> Any:
         return self._fakes.give(interface)

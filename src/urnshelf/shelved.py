@@ -47,14 +47,14 @@ class Shelved:
         return self._stocking.urn
 
     @overload
-    def stock(self, what: type[T], n: int, **fields: Any) -> list[T]: ...
+    def stock(self, what: type[T], n: int, **fields: object) -> list[T]: ...
     @overload
     def stock(self, what: type[T], n: Mapping[str, Any]) -> T: ...
     @overload
-    def stock(self, what: type[T], n: None = None, **fields: Any) -> T: ...
+    def stock(self, what: type[T], n: None = None, **fields: object) -> T: ...
     @overload
     def stock(self, what: T) -> T: ...
-    def stock(self, what: Any, n: Any = None, **fields: Any) -> Any:
+    def stock(self, what: object, n: object = None, **fields: object) -> Any:
         """Put records on the shelf: drawn ones, or your own.
 
         Args:
@@ -130,7 +130,7 @@ class Shelved:
         self,
         record_type: type[T],
         *conditions: Condition | Query[T] | Callable[[T], object],
-        **fields: Any,
+        **fields: object,
     ) -> Table[T]:
         """Some of the records of a type: to who looks through it, `shelf.fake(I, view=…)`, the
         others are not there.
@@ -152,7 +152,7 @@ class Shelved:
         """
         return Table(self._store.view(record_type).through(*conditions, **fields))
 
-    def limited_to(self, *records: Any) -> AbstractContextManager[None]:
+    def limited_to(self, *records: object) -> AbstractContextManager[None]:
         """A block in which only these records of their types are there, and those that are stored
         inside it.
 

@@ -70,7 +70,7 @@ class Stocking:
         return stored[0] if n is None else stored
 
 
-def _is_taken(view: View[Any], record: Any, given: dict[str, Any]) -> bool:
+def _is_taken(view: View[Any], record: object, given: dict[str, Any]) -> bool:
     """Whether a drawn record has a key that is there already, and that nobody asked for."""
     if set(view.key_fields) & given.keys():
         return False

@@ -176,7 +176,7 @@ class Cue(Generic[P, R]):
         self._line.answer_with(reply)
         return self
 
-    def _check(self, value: Any) -> None:
+    def _check(self, value: object) -> None:
         target = self._line.target
         if isinstance(value, Matcher):
             raise self._refused(
@@ -304,8 +304,8 @@ def cue(method: Callable[P, R], /, *args: P.args, **kwargs: P.kwargs) -> Cue[P, 
 @overload
 def cue(method: AttributeHandle, /) -> Cue[[], Any]: ...
 @overload
-def cue(method: AssignmentHandle, value: Any = ..., /) -> Cue[[Any], None]: ...
-def cue(method: Any, /, *args: Any, **kwargs: Any) -> Any:
+def cue(method: AssignmentHandle, value: object = ..., /) -> Cue[[Any], None]: ...
+def cue(method: object, /, *args: object, **kwargs: object) -> Any:
     """Begin a cue: what the method replies when it is called with these arguments.
 
     Args:

@@ -113,7 +113,7 @@ class Values:
         return f"gives({', '.join(show(item, 40) for item in self.items[:4])}{more}{spent})"
 
 
-def _spread(item: Any) -> list[Any]:
+def _spread(item: object) -> list[Any]:
     return [item] * item.times if type(item) is Raising else [item]
 
 
@@ -180,7 +180,7 @@ class Streamed:
             yield self._take(item, call)
 
     @staticmethod
-    def _take(item: Any, call: LiveCall) -> Any:
+    def _take(item: object, call: LiveCall) -> Any:
         if type(item) is Raising:
             item.throw()
         call.taken = (call.taken or 0) + 1
@@ -191,7 +191,7 @@ class Streamed:
         return f"streams({', '.join(show(item, 40) for item in self._items[:4])}{more})"
 
 
-def awaited_if_due(target: Target, result: Any) -> Any:
+def awaited_if_due(target: Target, result: object) -> Any:
     """A coroutine from user code is awaited where the method promises an awaited value."""
     if target.promise.awaited and inspect.isawaitable(result):
         return Pending(result)

@@ -197,7 +197,7 @@ def _test_of_all(expected: tuple[Any, ...]) -> Callable[[tuple[Any, ...]], bool]
     return fits
 
 
-def _is_exact(wanted: Any) -> bool:
+def _is_exact(wanted: object) -> bool:
     """Whether its own `==` is the one equality among values of its type; a NaN's is not."""
     cls = type(wanted)
     try:
@@ -210,7 +210,7 @@ def _written(target: Target, expected: tuple[Any, ...]) -> list[str]:
     return target.call(_shown, expected)  # type: ignore[no-any-return]
 
 
-def _shown(*args: Any, **kwargs: Any) -> list[str]:
+def _shown(*args: object, **kwargs: object) -> list[str]:
     return [show(value, 60) for value in args] + [
         f"{name}={show(value, 60)}" for name, value in kwargs.items()
     ]

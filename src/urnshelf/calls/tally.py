@@ -78,8 +78,8 @@ def tally(method: Callable[P, object], /, *args: P.args, **kwargs: P.kwargs) -> 
 @overload
 def tally(method: AttributeHandle, /) -> Tally: ...
 @overload
-def tally(method: AssignmentHandle, value: Any = ..., /) -> Tally: ...
-def tally(method: Any, /, *args: Any, **kwargs: Any) -> Tally:
+def tally(method: AssignmentHandle, value: object = ..., /) -> Tally: ...
+def tally(method: object, /, *args: object, **kwargs: object) -> Tally:
     """How many calls of the method had these arguments; with no arguments, how many there were at
     all.
 
@@ -117,7 +117,7 @@ def tally(method: Any, /, *args: Any, **kwargs: Any) -> Tally:
     return result
 
 
-def ledger_of(what: Any, /) -> Calls:
+def ledger_of(what: object, /) -> Calls:
     """The calls of a method, of a fake, or of all fakes of a shelf, in order.
 
     Args:
@@ -140,7 +140,7 @@ def ledger_of(what: Any, /) -> Calls:
     return result
 
 
-def unseen(first: Any, /, *more: Any) -> Unseen:
+def unseen(first: object, /, *more: object) -> Unseen:
     """The calls that no tally counted and no `ledger_of` gave: `assert not unseen(pilots)` means
     "and nothing else".
 
@@ -174,7 +174,7 @@ def _split(calls: list[Call], expected: tuple[Any, ...] | None) -> tuple[list[Ca
     )
 
 
-def _scope(what: Any, verb: str) -> tuple[Desk, Callable[[Any], bool], str]:
+def _scope(what: object, verb: str) -> tuple[Desk, Callable[[Any], bool], str]:
     """The desk, the choice of entries, and the name of what the user wants to look at."""
     state = state_of(what)
     if state is not None and "__call__" not in state.interface.members:

@@ -109,7 +109,7 @@ class Target:
         """Whether the interface has code of its own for it."""
         return self.member.has_code
 
-    def bind(self, *args: Any, **kwargs: Any) -> tuple[Any, ...]:
+    def bind(self, *args: object, **kwargs: object) -> tuple[Any, ...]:
         """The arguments in the order of the parameters; raises TypeError when they do not fit."""
         return self.member.bind(*args, **kwargs)
 
@@ -185,16 +185,16 @@ class AssignmentTarget(Target):
         """There is none to assign by."""
         return False
 
-    def bind(self, *args: Any, **kwargs: Any) -> tuple[Any, ...]:
+    def bind(self, *args: object, **kwargs: object) -> tuple[Any, ...]:
         """The value alone."""
         return _bound_value(*args, **kwargs)
 
 
-def _bound_value(value: Any, /) -> tuple[Any]:
+def _bound_value(value: object, /) -> tuple[Any]:
     return (value,)
 
 
-def target_at(fake: Any, index: int) -> Target:
+def target_at(fake: object, index: int) -> Target:
     """The target of one member, made when it is first asked for: most fakes are called on few of
     their methods.
     """
@@ -242,7 +242,7 @@ def assignment_of(state: FakeState, member: Member) -> AssignmentTarget:
     return known or state.assignments.setdefault(member.name, AssignmentTarget(state, member))
 
 
-def attribute(fake: Any, name: str) -> AttributeHandle:
+def attribute(fake: object, name: str) -> AttributeHandle:
     """An attribute or property of a fake, for `cue` and `tally`.
 
     Args:
@@ -282,7 +282,7 @@ def attribute(fake: Any, name: str) -> AttributeHandle:
     return AttributeHandle(target_at(fake, list(state.interface.members).index(name)))
 
 
-def state_of(thing: Any) -> FakeState | None:
+def state_of(thing: object) -> FakeState | None:
     """What the library keeps about a fake; None for anything else."""
     try:
         return object.__getattribute__(thing, STATE)  # type: ignore[no-any-return]
@@ -321,7 +321,7 @@ def _any_method(state: FakeState) -> str:
     )
 
 
-def _not_a_method(method: Any, verb: str) -> str:
+def _not_a_method(method: object, verb: str) -> str:
     what = f"{verb}() takes a method of a fake, not {show(method)}"
     if callable(method):
         name = getattr(method, "__name__", "method")

@@ -73,7 +73,7 @@ def declared(member: Member) -> str:
 class _Bare:
     """An annotation shown as it is written, without the quotes of a string."""
 
-    def __init__(self, annotation: Any) -> None:
+    def __init__(self, annotation: object) -> None:
         self._text = annotation if isinstance(annotation, str) else type_name(annotation)
 
     def __repr__(self) -> str:
@@ -169,7 +169,7 @@ def _suggested_arguments(target: Target, values: Sequence[Any]) -> list[str]:
     return written
 
 
-def _suggested(value: Any) -> str:
+def _suggested(value: object) -> str:
     return repr(value) if type(value) in _LITERALS and len(repr(value)) <= 40 else "whatever"
 
 

@@ -62,7 +62,7 @@ def draw(
         _preview(table)
 
 
-def _table(what: Any, count: int, seed: int, fields: list[str]) -> PlannedTable:
+def _table(what: object, count: int, seed: int, fields: list[str]) -> PlannedTable:
     columns = columns_of(what)
     rules = {}
     for word in fields:

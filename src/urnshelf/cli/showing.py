@@ -34,7 +34,7 @@ def record_table(title: str | None, fields: Sequence[str], records: Iterable[Any
     return table
 
 
-def cell(value: Any) -> str:
+def cell(value: object) -> str:
     """A value as a person reads it."""
     if isinstance(value, Enum):
         return value.name

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 from datetime import UTC, datetime
-from typing import Any
 
 from rich import box
 from rich.console import Console
@@ -171,7 +170,7 @@ def _brief_arguments(call: Call) -> str:
     return ", ".join(f"{name}={_brief(call.arguments[name], 30)}" for name in call.arguments)
 
 
-def _brief(value: Any, width: int) -> str:
+def _brief(value: object, width: int) -> str:
     return cell(value) if isinstance(value, datetime) else show(value, width)
 
 

@@ -32,7 +32,7 @@ def attribute_of(member: Member, index: int) -> property:
     constant.
     """
 
-    def get(fake: Any) -> Any:
+    def get(fake: object) -> Any:
         target: Any = target_at(fake, index)
         frame = sys._getframe(1)
         if frame.f_globals.get("__name__") in _ASKING_FOR_ISINSTANCE:
@@ -43,7 +43,7 @@ def attribute_of(member: Member, index: int) -> property:
             return member.default
         return target.take(target, (), frame)
 
-    def write(fake: Any, value: Any) -> None:
+    def write(fake: Any, value: object) -> None:
         state: FakeState = fake._urnshelf_state
         assignment = assignment_of(state, member)
         assignment.take(assignment, (value,), sys._getframe(2))
@@ -69,7 +69,7 @@ def manners_of(interface: Interface) -> dict[str, Any]:
     return manners
 
 
-def _assign(fake: Any, name: str, value: Any) -> None:
+def _assign(fake: Any, name: str, value: object) -> None:
     if name in (TARGETS, STATE):
         object.__setattr__(fake, name, value)
         return
@@ -92,11 +92,11 @@ def _assign(fake: Any, name: str, value: Any) -> None:
     object.__setattr__(fake, name, value)
 
 
-def _refuse_deletion(fake: Any, name: str) -> NoReturn:
+def _refuse_deletion(fake: object, name: str) -> NoReturn:
     raise AttributeError(f"{fake!r}: its attributes cannot be deleted ({name!r})")
 
 
-def _repr(fake: Any) -> str:
+def _repr(fake: object) -> str:
     state = state_of(fake)
     return f"<fake {state.label}>" if state else "<fake>"
 
@@ -105,7 +105,7 @@ def _names(fake: Any) -> list[str]:
     return sorted(fake._urnshelf_state.interface.members)
 
 
-def _refuse_pickling(fake: Any, _protocol: Any) -> NoReturn:
+def _refuse_pickling(fake: object, _protocol: object) -> NoReturn:
     raise InterfaceRefused(
         f"{fake!r} cannot be pickled: a fake lives on its shelf, in one process; make it where it "
         "is used"

@@ -58,7 +58,7 @@ def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor)
 
 
 @remembered
-def _positional(service: Any) -> tuple[str, ...]:
+def _positional(service: object) -> tuple[str, ...]:
     """The parameters that can only be given by position."""
     return tuple(
         n for n, p in _parameters(service)[0].parameters.items() if p.kind is p.POSITIONAL_ONLY
@@ -66,7 +66,7 @@ def _positional(service: Any) -> tuple[str, ...]:
 
 
 @remembered
-def _parameters(service: Any) -> tuple[inspect.Signature, dict[str, Any]]:
+def _parameters(service: object) -> tuple[inspect.Signature, dict[str, Any]]:
     """The service's parameters, and for each the interface that it is annotated with, or None."""
     signature = _signature(service)
     return signature, {
@@ -92,7 +92,7 @@ def _is_service_class(cls: Any) -> bool:
     return not issubclass(cls, (Enum, BaseException, int, float, str, bytes, tuple, list, dict))
 
 
-def _signature(service: Any) -> inspect.Signature:
+def _signature(service: object) -> inspect.Signature:
     try:
         return signature_of(service)
     except (TypeError, ValueError) as why:
@@ -108,7 +108,7 @@ def _node(service: Any, parameter: inspect.Parameter) -> Node:
     return node_of(resolve(parameter.annotation, owner, service.__init__ if owner else service))
 
 
-def _refuse_unknown(service: Any, signature: inspect.Signature, given: dict[str, Any]) -> None:
+def _refuse_unknown(service: object, signature: inspect.Signature, given: dict[str, Any]) -> None:
     takes_any = any(p.kind is p.VAR_KEYWORD for p in signature.parameters.values())
     unknown = [name for name in given if name not in signature.parameters]
     if unknown and not takes_any:
@@ -118,7 +118,7 @@ def _refuse_unknown(service: Any, signature: inspect.Signature, given: dict[str,
         )
 
 
-def _lacking_text(service: Any, lacking: list[inspect.Parameter]) -> str:
+def _lacking_text(service: object, lacking: list[inspect.Parameter]) -> str:
     lines = [f"{_name(service)} cannot be built: no argument for"]
     for parameter in lacking:
         node = _node(service, parameter)
@@ -133,5 +133,5 @@ def _lacking_text(service: Any, lacking: list[inspect.Parameter]) -> str:
     return "\n".join([*lines, f"Give it: shelf.furnish({_name(service)}, {example})"])
 
 
-def _name(service: Any) -> str:
+def _name(service: object) -> str:
     return getattr(service, "__qualname__", None) or show(service)

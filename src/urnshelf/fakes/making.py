@@ -21,7 +21,7 @@ class Fakes:
         self._desk = desk
         self._made: dict[Any, dict[str | None, Any]] = {}
 
-    def give(self, form: Any, name: str | None = None) -> Any:
+    def give(self, form: object, name: str | None = None) -> Any:
         """The fake of this interface and name; raises InterfaceRefused when a bare interface has
         only named fakes.
         """
@@ -42,11 +42,11 @@ class Fakes:
         made[name] = new_fake(interface_of(form), name, self._desk)
         return made[name]
 
-    def state(self, form: Any, name: str | None) -> FakeState:
+    def state(self, form: object, name: str | None) -> FakeState:
         """What the library keeps about the fake of this interface and name."""
         return object.__getattribute__(self.give(form, name), STATE)  # type: ignore[no-any-return]
 
-    def _of(self, form: Any) -> dict[str | None, Any]:
+    def _of(self, form: object) -> dict[str | None, Any]:
         try:
             return self._made.setdefault(form, {})
         except TypeError:  # not hashable: certainly no interface, and said so by interface_of

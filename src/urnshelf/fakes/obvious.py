@@ -110,6 +110,6 @@ def is_interface(node: Node) -> bool:
     return bool(getattr(node.origin, "_is_protocol", False)) or inspect.isabstract(node.origin)
 
 
-def is_of_the_language(cls: Any) -> bool:
+def is_of_the_language(cls: object) -> bool:
     """Whether a class belongs to Python itself: its values are data, not dependencies."""
     return not isinstance(cls, type) or cls.__module__.partition(".")[0] in sys.stdlib_module_names

@@ -5,6 +5,7 @@ from __future__ import annotations
 import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
+from types import ModuleType
 from typing import Any
 
 from urnshelf.errors import FileRefused
@@ -58,7 +59,7 @@ def load_sql(
 
 
 def _selected(
-    connection: Any, name: str, shape: FileTable, where: Condition | None, sqlalchemy: Any
+    connection: Any, name: str, shape: FileTable, where: Condition | None, sqlalchemy: ModuleType
 ) -> list[Any]:
     columns = {column["name"] for column in sqlalchemy.inspect(connection).get_columns(name)}
     lacking = [field for field in shape.columns if field not in columns]
@@ -103,7 +104,7 @@ def _row(values: dict[str, Any], shape: FileTable) -> dict[str, Any]:
 
 
 def _table_of(
-    name: str, key: tuple[str, ...], shape: FileTable, metadata: Any, sqlalchemy: Any
+    name: str, key: tuple[str, ...], shape: FileTable, metadata: Any, sqlalchemy: ModuleType
 ) -> Any:
     """The table's columns: numbers, truth values and bytes in kind, everything else as texts."""
     columns = [
@@ -115,7 +116,7 @@ def _table_of(
     return sqlalchemy.Table(name, metadata, *columns)
 
 
-def _column_type(node: Node, sqlalchemy: Any) -> Any:
+def _column_type(node: Node, sqlalchemy: ModuleType) -> Any:
     kinds = {
         "builtins.bool": sqlalchemy.Boolean,
         "builtins.int": sqlalchemy.BigInteger,
@@ -147,7 +148,7 @@ def _table_name(shape: FileTable, given: str | None, inspector: Any) -> str:
 
 
 @contextmanager
-def _opened(sqlalchemy: Any, url: str) -> Iterator[Any]:
+def _opened(sqlalchemy: ModuleType, url: str) -> Iterator[Any]:
     """A connection to the database, closed at the end."""
     try:
         engine = sqlalchemy.create_engine(url)

@@ -69,7 +69,7 @@ class FileTable:
             raise FileRefused(f"{entry.at}{field}: {why}") from None
 
 
-def file_table(record_type: Any) -> FileTable:
+def file_table(record_type: object) -> FileTable:
     """The columns of a type; raises FileRefused for one whose records cannot be kept.
 
     Args:
@@ -100,7 +100,7 @@ def unfinished(path: Path) -> Iterator[Path]:
         part.unlink(missing_ok=True)
 
 
-def line_of(data: Any) -> str:
+def line_of(data: object) -> str:
     """Data as one line of JSON."""
     return json.dumps(data, ensure_ascii=False, allow_nan=False)
 

@@ -31,7 +31,7 @@ class PlannedTable:
     """
 
     def __init__(
-        self, name: str, what: Any, count: int, start: int, urn: Urn, rules: dict[str, Any]
+        self, name: str, what: object, count: int, start: int, urn: Urn, rules: dict[str, Any]
     ) -> None:
         self.name, self.what, self.count, self.start = name, what, count, start
         self._urn, self.rules = urn, rules
@@ -66,7 +66,7 @@ class PlannedTable:
         return record.key[0] if len(record.key) == 1 else None
 
 
-def columns_of(what: Any) -> dict[str, Node]:
+def columns_of(what: object) -> dict[str, Node]:
     """The columns of a record type or JSON Schema, and their types."""
     if isinstance(what, Mapping):
         return dict.fromkeys(what.get("properties", {}), ANYTHING)
@@ -128,7 +128,7 @@ def read_plan(path: Path, seed: int | None = None) -> list[PlannedTable]:
 
 
 def _table(
-    path: Path, name: str, table: Any, urn: Urn, before: dict[str, PlannedTable]
+    path: Path, name: str, table: object, urn: Urn, before: dict[str, PlannedTable]
 ) -> PlannedTable:
     where = f"{path.name}, table {name!r}"
     if not isinstance(table, Mapping):
@@ -182,11 +182,11 @@ def _link(where: str, to: str, field: str | None, before: dict[str, PlannedTable
 class _TableLink(Link):
     """A link whose parents are a table of the plan, not the shelf's or the urn's own."""
 
-    def handed(self, parents: Any) -> Link:  # noqa: ARG002
+    def handed(self, parents: object) -> Link:  # noqa: ARG002
         return self
 
 
-def _typed(where: str, words: Any) -> Any:
+def _typed(where: str, words: object) -> Any:
     try:
         return load_type(str(words))
     except RecordRefused as why:

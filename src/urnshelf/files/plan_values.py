@@ -45,7 +45,7 @@ def from_text(text: str, node: Node, where: str) -> Any:
     return as_typed(value, node, where)
 
 
-def as_typed(value: Any, node: Node, where: str) -> Any:
+def as_typed(value: object, node: Node, where: str) -> Any:
     """A plain value as a value of the field's type; raises RecordRefused when it is none."""
     if value is None and node.optional:
         return None
@@ -85,7 +85,7 @@ def _as_data(value: Any, node: Node) -> Any:
     return value
 
 
-def _as_moment(value: Any) -> Any:
+def _as_moment(value: object) -> Any:
     if isinstance(value, str):
         try:
             value = datetime.fromisoformat(value)
@@ -98,7 +98,7 @@ def _as_moment(value: Any) -> Any:
     )
 
 
-def rule_from(entry: Any, node: Node, where: str, link_to: LinkTo) -> Rule:
+def rule_from(entry: object, node: Node, where: str, link_to: LinkTo) -> Rule:
     """A rule as a plan file tells it: a table with the rule's name, or a plain value.
 
     Args:
@@ -155,7 +155,7 @@ def written(rule: Rule) -> str:
     return _toml(rule.to_plan())
 
 
-def _toml(value: Any) -> str:
+def _toml(value: object) -> str:
     if isinstance(value, Mapping):
         return f"{{ {', '.join(f'{name} = {_toml(one)}' for name, one in value.items())} }}"
     if isinstance(value, list):

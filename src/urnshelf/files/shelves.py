@@ -209,7 +209,7 @@ def _replace(path: Path, text: str) -> None:
         part.write_text(text, encoding="utf-8", newline="\n")
 
 
-def _checked(data: Any, file: str) -> dict[str, Any]:
+def _checked(data: object, file: str) -> dict[str, Any]:
     if (
         not isinstance(data, dict)
         or data.get("format") != FORMAT

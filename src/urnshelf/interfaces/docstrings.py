@@ -11,7 +11,7 @@ from typing import Any
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_][A-Za-z0-9_]*)*")
 
 
-def raised(function: Any) -> tuple[type[BaseException], ...]:
+def raised(function: object) -> tuple[type[BaseException], ...]:
     """The exceptions that the docstring of a function names, in its order.
 
     A name is looked up in the function's module, among the builtins, and in the whole package of
@@ -31,7 +31,7 @@ def raised(function: Any) -> tuple[type[BaseException], ...]:
     return tuple(dict.fromkeys(error for error in found if error is not None))
 
 
-def _exception(word: str, function: Any) -> type[BaseException] | None:
+def _exception(word: str, function: object) -> type[BaseException] | None:
     name = word.rpartition(".")[2]
     for namespace in _namespaces(function):
         known = namespace.get(name)
@@ -40,7 +40,7 @@ def _exception(word: str, function: Any) -> type[BaseException] | None:
     return None
 
 
-def _namespaces(function: Any) -> Iterator[Mapping[str, Any]]:
+def _namespaces(function: object) -> Iterator[Mapping[str, Any]]:
     yield getattr(function, "__globals__", {})
     yield vars(builtins)
     package = (getattr(function, "__module__", "") or "").partition(".")[0]

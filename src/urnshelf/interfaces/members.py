@@ -46,9 +46,9 @@ class Member:
         function: Any = None,
         binding: str = "instance",
         *,
-        annotation: Any = NO_DEFAULT,
+        annotation: object = NO_DEFAULT,
         settable: bool = True,
-        default: Any = NO_DEFAULT,
+        default: object = NO_DEFAULT,
     ) -> None:
         self.name = name
         self.kind = kind
@@ -153,7 +153,7 @@ class Interface:
         members: by name.
     """
 
-    def __init__(self, form: Any, origin: Any, name: str, members: dict[str, Member]) -> None:
+    def __init__(self, form: object, origin: object, name: str, members: dict[str, Member]) -> None:
         self.form = form
         self.origin = origin
         self.name = name
@@ -162,7 +162,7 @@ class Interface:
         """The class of its fakes, once there is one."""
 
 
-def _is_context_manager(function: Any) -> bool:
+def _is_context_manager(function: object) -> bool:
     code = getattr(function, "__code__", None)
     return (
         code is not None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
@@ -31,7 +31,7 @@ class Promise(NamedTuple):
         return self.node.kind is Kind.NONE
 
 
-def promise_of(returned: Any, is_async: bool) -> Promise:
+def promise_of(returned: object, is_async: bool) -> Promise:
     """The promise of a method.
 
     Args:

@@ -17,7 +17,7 @@ ANY_ARGUMENTS = inspect.Signature(
 """Of what does not tell."""
 
 
-def plain_signature(function: Any) -> inspect.Signature:
+def plain_signature(function: object) -> inspect.Signature:
     """The signature of a function; any arguments, for code in C that does not tell."""
     try:
         return signature_of(function)
@@ -25,7 +25,7 @@ def plain_signature(function: Any) -> inspect.Signature:
         return ANY_ARGUMENTS
 
 
-def bound_signature(function: Any, binding: str) -> inspect.Signature:
+def bound_signature(function: object, binding: str) -> inspect.Signature:
     """The signature of a method as it is called on an object.
 
     Args:

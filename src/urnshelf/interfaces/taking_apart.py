@@ -87,7 +87,7 @@ _NOT_INTERFACES = frozenset({"object", "Protocol", "Generic", "ABC"})
 _FUNCTIONS = (FunctionType, BuiltinFunctionType, MethodDescriptorType, type(object.__init__))
 
 
-def interface_of(form: Any) -> Interface:
+def interface_of(form: object) -> Interface:
     """The interface's members; raises InterfaceRefused for what cannot be faked.
 
     Args:
@@ -106,11 +106,11 @@ def interface_of(form: Any) -> Interface:
 
 
 @remembered
-def _known(form: Any) -> Interface:
+def _known(form: object) -> Interface:
     return take_apart(form)
 
 
-def take_apart(form: Any) -> Interface:
+def take_apart(form: object) -> Interface:
     """The interface's members, found anew."""
     origin = get_origin(form) or form
     if origin is not form and form_is_callable(form):
@@ -131,12 +131,12 @@ def take_apart(form: Any) -> Interface:
     )
 
 
-def form_is_callable(form: Any) -> bool:
+def form_is_callable(form: object) -> bool:
     """Whether it is a callable type with arguments, such as `Callable[[int], str]`."""
     return get_origin(form) is Callable or form is Callable
 
 
-def _refuse_values(form: Any, origin: type) -> None:
+def _refuse_values(form: object, origin: type) -> None:
     if origin.__module__ == "builtins" or issubclass(
         origin, (int, float, str, bytes, BaseException)
     ):
@@ -147,7 +147,7 @@ def _refuse_values(form: Any, origin: type) -> None:
         )
 
 
-def _callable_type(form: Any) -> Interface:
+def _callable_type(form: object) -> Interface:
     *arguments, returned = get_args(form)
     parameters: list[inspect.Parameter] = []
     if arguments and isinstance(arguments[0], list):
@@ -164,11 +164,11 @@ def _callable_type(form: Any) -> Interface:
     return Interface(form, get_origin(form), type_name(form), {"__call__": member})
 
 
-def _function_member(function: Any) -> Member:
+def _function_member(function: object) -> Member:
     return Member("__call__", "method", None, plain_signature(function), function, "static")
 
 
-def _class_members(form: Any, origin: type) -> dict[str, Member]:
+def _class_members(form: object, origin: type) -> dict[str, Member]:
     filled = type_arguments(form)
     members: dict[str, Member] = {}
     for cls in reversed(origin.__mro__):
@@ -210,7 +210,7 @@ def _own_members(cls: type) -> Iterator[Member]:
             yield Member(name, "attribute", cls)
 
 
-def _member(name: str, raw: Any, cls: type, annotations: dict[str, Any]) -> Member | None:
+def _member(name: str, raw: object, cls: type, annotations: dict[str, Any]) -> Member | None:
     """The member that a class attribute stands for; only its kind is looked at, nothing of it is
     run.
     """
@@ -257,7 +257,7 @@ def _annotations(cls: type) -> dict[str, Any]:
     return {name: found[name] for name in found if name not in BEHIND_ONES_BACK}
 
 
-def _return_annotation(function: Any) -> Any:
+def _return_annotation(function: object) -> Any:
     return annotations_of(function).get("return", NO_DEFAULT)
 
 

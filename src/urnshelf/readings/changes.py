@@ -118,11 +118,11 @@ def _is_changes(parameter: Parameter, node: Node) -> bool:
     return node.kind is Kind.TYPED_DICT or (parameter.name in _CHANGES and is_open)
 
 
-def _left_out(parameter: Parameter, value: Any) -> bool:
+def _left_out(parameter: Parameter, value: object) -> bool:
     return parameter.default is None and value is None
 
 
-def _change(access: Access, key: Any, changes: dict[str, Any], result: Result) -> Any:
+def _change(access: Access, key: object, changes: dict[str, Any], result: Result) -> Any:
     table = access.table
     record = table.find(key)
     access.did(lambda: update_text(table, key, changes))

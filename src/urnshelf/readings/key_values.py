@@ -65,7 +65,7 @@ class Given:
     def __getitem__(self, role: Role) -> Any:
         return self._values[self._positions[role]]
 
-    def get(self, role: Role, lacking: Any = None) -> Any:
+    def get(self, role: Role, lacking: object = None) -> Any:
         """The argument; `lacking` where there is none."""
         position = self._positions.get(role)
         return lacking if position is None else self._values[position]
@@ -182,7 +182,7 @@ def _get(store: KeyValues, given: Given, member: Member) -> Any:
     raise (KeyError(key) if member.name == "__getitem__" else _missing(store, key))
 
 
-def _fitting(reply: Any, member: Member) -> Any:
+def _fitting(reply: object, member: Member) -> Any:
     """The reply, if it is what the method promises: whoever set a value was bound by no type."""
     wrong = misfit(reply, member.promise.node)
     if wrong is not None:
@@ -190,7 +190,7 @@ def _fitting(reply: Any, member: Member) -> Any:
     return reply
 
 
-def _missing(store: KeyValues, key: Any) -> RecordMissing:
+def _missing(store: KeyValues, key: object) -> RecordMissing:
     known = ", ".join(show(k, 20) for k in store.keys()[:8]) or "none"
     return RecordMissing(f"there is no value for {show(key)}; there are values for: {known}")
 

@@ -295,7 +295,7 @@ def _wrong_promise(verb: str, result: Result) -> str:
     return f"{verb!r} is read where it promises a record, a record or None, or many records"
 
 
-def _is_hashable(value: Any) -> bool:
+def _is_hashable(value: object) -> bool:
     try:
         hash(value)
     except TypeError:

@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
 
 if TYPE_CHECKING:
     from urnshelf.calls.ledger import LiveCall
+    from urnshelf.calls.target import FakeState
+    from urnshelf.readings.units import Units
     from urnshelf.store.views import View
 
 Run = Callable[["Access", tuple[Any, ...]], Any]
@@ -267,13 +269,13 @@ class Access:
 
     __slots__ = ("_call", "state", "table", "units")
 
-    def __init__(self, table: View[Any], state: Any, units: Any, call: LiveCall) -> None:
+    def __init__(self, table: View[Any], state: FakeState, units: Units, call: LiveCall) -> None:
         self.table = table
         self.state = state
         self.units = units
         self._call = call
 
-    def did(self, statement: Any) -> None:
+    def did(self, statement: object) -> None:
         """Note the statement that the call came to; it is turned into text only when somebody
         looks.
 

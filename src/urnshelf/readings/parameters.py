@@ -243,7 +243,7 @@ def _unless_unclear(make: Make, parameter: Parameter) -> Make:
     if isinstance(make(default), TextPart):
         return make
 
-    def clear(value: Any) -> Condition:
+    def clear(value: object) -> Condition:
         if type(value) is type(default) and value == default:
             raise NotCertain(
                 f"{parameter.name}={default!r} may ask for nothing, or for what is empty"
@@ -285,7 +285,7 @@ def _equality(name: str, several: bool, node: Node, about: Entity) -> Make | Non
     return partial(equals, path)
 
 
-def _flag_condition(flag: tuple[str, Any], value: Any) -> Condition:
+def _flag_condition(flag: tuple[str, Any], value: object) -> Condition:
     """A word that stands for a field's value, given as yes or no."""
     field, wanted = flag
     if isinstance(value, Placeholder):
@@ -378,7 +378,7 @@ def _known_paths(condition: Condition, about: Entity) -> Condition:
     return condition
 
 
-def _filter_record(form: Any, about: Entity) -> Make | None:
+def _filter_record(form: object, about: Entity) -> Make | None:
     """A record whose every field is a filter; those that are None ask for nothing."""
     fields = untold(form).described.fields
     makers = {name: condition_maker(name, field.node, about) for name, field in fields.items()}
@@ -386,7 +386,7 @@ def _filter_record(form: Any, about: Entity) -> Make | None:
     if not makers or len(certain) < len(makers):
         return None
 
-    def make(value: Any) -> Condition:
+    def make(value: object) -> Condition:
         if isinstance(value, Placeholder):
             given: dict[str, Any] = {
                 field: Placeholder(f"{value.name}.{field}") for field in certain
@@ -468,9 +468,9 @@ def _no_field(about: Entity, name: str) -> str:
     return f"{about.record_type.__name__} has no field {name!r}"
 
 
-def _is_collection(value: Any) -> bool:
+def _is_collection(value: object) -> bool:
     return isinstance(value, (list, tuple, set, frozenset))
 
 
-def _of(record: Any, field: str) -> Any:
+def _of(record: object, field: str) -> Any:
     return record if isinstance(record, Placeholder) else getattr(record, field, None)

@@ -79,7 +79,9 @@ def _removal(
     )
 
 
-def _reply_of_removal(table: View[Any], key: Any, record: Any, gone: bool, result: Result) -> Any:
+def _reply_of_removal(
+    table: View[Any], key: object, record: object, gone: bool, result: Result
+) -> Any:
     kind = result.kind
     if kind in (Promised.BOOL, Promised.INT):
         return gone if kind is Promised.BOOL else int(gone)

@@ -37,7 +37,7 @@ class Result(NamedTuple):
     """Whether records are given as plain dictionaries."""
     node: Node | None = None
 
-    def given(self, record: Any) -> Any:
+    def given(self, record: object) -> Any:
         """One record, or None, as it is promised."""
         return row_of(record) if self.as_row and record is not None else record
 
@@ -126,7 +126,7 @@ _TELLERS: dict[Kind, Callable[[Node], Result]] = {
 
 
 @remembered
-def is_record_type(form: Any) -> bool:
+def is_record_type(form: object) -> bool:
     """Whether a type is one whose instances are records, where a store operation speaks of it."""
     return isinstance(form, type) and (describe(form) is not None or looks_like_record(form))
 

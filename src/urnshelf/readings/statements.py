@@ -18,7 +18,7 @@ def verb_text(verb: str, about: Entity) -> str:
     )
 
 
-def insertion(verb: str, table: View[Any], record: Any) -> str:
+def insertion(verb: str, table: View[Any], record: object) -> str:
     """The statement that stores this record."""
     values = row_of(record)
     if verb in UPDATES:
@@ -29,7 +29,7 @@ def insertion(verb: str, table: View[Any], record: Any) -> str:
     return f"{insert} INTO {identifier(table.table_name)}{names} VALUES ({texts})"
 
 
-def update_text(table: View[Any], key: Any, values: dict[str, Any]) -> str:
+def update_text(table: View[Any], key: object, values: dict[str, Any]) -> str:
     """The statement that sets these fields of the record with the key."""
     texts = zip(values, _texts_of(table, values), strict=True)
     sets = ", ".join(
@@ -46,7 +46,7 @@ def _texts_of(table: View[Any], values: dict[str, Any]) -> list[str]:
     ]
 
 
-def key_text(table: View[Any], key: Any) -> str:
+def key_text(table: View[Any], key: object) -> str:
     """The condition that a record has the key; of several fields, each has its part of it."""
     fields = table.key_fields or ("key",)
     values = key if isinstance(key, tuple) and len(fields) > 1 else (key,)

@@ -25,7 +25,7 @@ class Lesson:
     is_look_up = False
     operation = Operation.TAUGHT
 
-    def __init__(self, function: Callable[..., Any], shelf: Any) -> None:
+    def __init__(self, function: Callable[..., Any], shelf: object) -> None:
         self.function = function
         self._shelf = shelf
 
@@ -42,7 +42,7 @@ class Lesson:
     async def _checked_later(self, call: LiveCall, reply: Any) -> Any:
         return self._checked(call, await reply)
 
-    def _checked(self, call: LiveCall, reply: Any) -> Any:
+    def _checked(self, call: LiveCall, reply: object) -> Any:
         promise = call.target.promise
         wrong = None if promise.stream else misfit(reply, promise.node)
         if wrong is not None:
@@ -74,11 +74,11 @@ class Lessons:
         """The lesson for a target, if there is one; that for this one fake goes first."""
         return self._by_target.get(target) or self.of_function(target.member.function)
 
-    def of_function(self, function: Any) -> Lesson | None:
+    def of_function(self, function: object) -> Lesson | None:
         """The lesson for every fake of the interface that has this function."""
         return self._by_function.get(_code_of(function)) if self._by_function else None
 
-    def teach(self, method: Any, function: Callable[..., Any], shelf: Any) -> None:
+    def teach(self, method: object, function: Callable[..., Any], shelf: object) -> None:
         """Remember what a method's calls are to be answered with.
 
         Args:
@@ -115,7 +115,7 @@ class Lessons:
         self._by_function[code] = lesson
 
 
-def _code_of(method: Any) -> Any:
+def _code_of(method: object) -> Any:
     """The function under a property, a class method or a wrapper."""
     method = getattr(method, "fget", None) or getattr(method, "__func__", method)
     return inspect.unwrap(method) if callable(method) else method

@@ -75,7 +75,7 @@ class Units:
         self.open: list[OpenUnit] = []
         """Those that were begun, and not left yet."""
 
-    def writer_of(self, form: Any) -> OpenUnit | None:
+    def writer_of(self, form: object) -> OpenUnit | None:
         """The open unit that a repository of this interface belongs to."""
         return next((unit for unit in self.open if form in unit.own), None)
 

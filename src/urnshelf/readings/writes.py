@@ -139,7 +139,7 @@ def _store_of(verb: str) -> Store:
     return _update
 
 
-def _update(table: View[Any], record: Any) -> Any:
+def _update(table: View[Any], record: object) -> Any:
     key = table.key_of(record)
     if key is None or table.find(key) is None:
         raise table.missing_error(key)

@@ -35,7 +35,7 @@ class Unfit(Exception):
         self.path = path
 
 
-def to_json(value: Any, node: Node) -> Any:
+def to_json(value: object, node: Node) -> Any:
     """The value as JSON holds it; raises Unfit for one that cannot be written.
 
     >>> from datetime import timedelta
@@ -54,7 +54,7 @@ def to_json(value: Any, node: Node) -> Any:
     return _value_to_json(value, node)
 
 
-def from_json(data: Any, node: Node) -> Any:
+def from_json(data: object, node: Node) -> Any:
     """The value that `to_json` was given; raises Unfit for data that is none of the type's."""
     if data is None:
         return None
@@ -73,7 +73,7 @@ def from_json(data: Any, node: Node) -> Any:
     return value
 
 
-def record_to_json(record: Any, description: Description) -> dict[str, Any]:
+def record_to_json(record: object, description: Description) -> dict[str, Any]:
     """A record as a table of JSON."""
     data = {}
     for name, value in description.values(record).items():
@@ -84,7 +84,7 @@ def record_to_json(record: Any, description: Description) -> dict[str, Any]:
     return data
 
 
-def record_from_json(data: Any, description: Description) -> Any:
+def record_from_json(data: object, description: Description) -> Any:
     """The record that a table of JSON holds."""
     if not isinstance(data, dict):
         raise Unfit(f"a record is a JSON object, not {show(data, 60)}")
@@ -120,7 +120,7 @@ ABSENT = "<absent>"
 """The cell of a key that a typed dictionary does not have."""
 
 
-def to_cell(data: Any, node: Node) -> str:
+def to_cell(data: object, node: Node) -> str:
     """JSON data as a cell of a table: None is empty; a text stands as it is, but in quotes where it
     could be mistaken.
 
@@ -200,13 +200,13 @@ def _part_nodes(node: Node, count: int) -> tuple[Node, ...]:
     return node.args if node.kind is Kind.TUPLE else (node.item,) * count
 
 
-def _record_description(value: Any, node: Node) -> Description | None:
+def _record_description(value: object, node: Node) -> Description | None:
     if node.kind in (Kind.CLASS, Kind.TYPED_DICT):
         return description_of(node.bare)
     return None if isinstance(value, abc.Mapping) else description_of(type(value))
 
 
-def is_of_pydantic(form: Any) -> bool:
+def is_of_pydantic(form: object) -> bool:
     """Whether a type is one of pydantic's own, of which only its models know how to make a
     value.
     """
@@ -224,7 +224,7 @@ def _member_to_json(member: Enum) -> Any:
     return member.value if type(member.value) in (str, int, float, bool) else member.name
 
 
-def _value_from_json(data: Any, node: Node) -> Any:
+def _value_from_json(data: object, node: Node) -> Any:
     if node.kind is Kind.LITERAL:
         return data
     if node.is_enum:
@@ -242,13 +242,13 @@ def _value_from_json(data: Any, node: Node) -> Any:
     return data if description is None else record_from_json(data, description)
 
 
-def _scalar_from_json(data: Any, scalar: Scalar, name: str) -> Any:
+def _scalar_from_json(data: object, scalar: Scalar, name: str) -> Any:
     if not isinstance(data, str):
         raise Unfit(f"{show(data, 60)} is no {name}: it is written as a text")
     return _read(scalar.from_text, data, name)
 
 
-def _items_from_json(data: Any, node: Node) -> Any:
+def _items_from_json(data: object, node: Node) -> Any:
     if not isinstance(data, list):
         raise Unfit(f"{show(data, 60)} is no list")
     if node.kind is Kind.TUPLE and len(node.args) != len(data):
@@ -259,7 +259,7 @@ def _items_from_json(data: Any, node: Node) -> Any:
     return ITEM_TYPES[node.origin](items)
 
 
-def _mapping_from_json(data: Any, node: Node) -> Any:
+def _mapping_from_json(data: object, node: Node) -> Any:
     key, item = node.args if len(node.args) == 2 else (ANYTHING, ANYTHING)
     if isinstance(data, dict):
         return {name: from_json(one, item) for name, one in data.items()}
@@ -294,7 +294,7 @@ def _read(read: Callable[[str], Any], text: str, name: str) -> Any:
 # --- values whose type the annotation does not tell -----------------------------------------------
 
 
-def _open_to_json(value: Any, node: Node) -> Any:
+def _open_to_json(value: object, node: Node) -> Any:
     if value is None or type(value) in _NATIVE or (type(value) is float and value - value == 0):
         return value
     if node.kind is not Kind.UNION:
@@ -314,7 +314,7 @@ def _open_to_json(value: Any, node: Node) -> Any:
     )
 
 
-def _needs_its_name(value: Any, member: Node) -> bool:
+def _needs_its_name(value: object, member: Node) -> bool:
     """Whether the member of a union must be named: plain scalars are told apart by the names of
     their classes.
     """
@@ -323,7 +323,7 @@ def _needs_its_name(value: Any, member: Node) -> bool:
     return member.kind in (Kind.CLASS, Kind.TYPED_DICT) and description_of(member.bare) is not None
 
 
-def _tagged(value: Any, data: Any) -> dict[str, Any]:
+def _tagged(value: object, data: object) -> dict[str, Any]:
     return {TAG: type(value).__name__, "text" if isinstance(data, str) else "data": data}
 
 
@@ -346,7 +346,7 @@ def _untagged(data: dict[str, Any], node: Node) -> Any:
     return _value_from_json(inner, node_of(dict[Any, Any] if cls is dict else cls))
 
 
-def _native_member(data: Any, node: Node) -> Any:
+def _native_member(data: object, node: Node) -> Any:
     if type(data) in (bool, int, str, float) and misfit(data, node) is None:
         return data
     raise Unfit(f"{show(data, 60)} is no {type_name(node.form)}")

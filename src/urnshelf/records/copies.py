@@ -115,7 +115,7 @@ class _Copying:
         self._copies: dict[int, Any] = {}
         self._unfilled: list[tuple[Fill, Any, Any]] = []
 
-    def whole(self, value: Any) -> Any:
+    def whole(self, value: object) -> Any:
         copy = self.part(value)
         while self._unfilled:
             fill, made, original = self._unfilled.pop()
@@ -126,7 +126,7 @@ class _Copying:
                     return value
         return copy
 
-    def part(self, value: Any) -> Any:
+    def part(self, value: object) -> Any:
         cls = type(value)
         if cls in PLAIN:
             return value
@@ -172,7 +172,7 @@ def _is_array(cls: type) -> bool:
         return False
 
 
-def _list(value: Any, _part: Part) -> tuple[Any, Fill | None]:
+def _list(value: object, _part: Part) -> tuple[Any, Fill | None]:
     return [], _fill_items
 
 
@@ -184,7 +184,7 @@ def _deque(value: Any, _part: Part) -> tuple[Any, Fill | None]:
     return deque(maxlen=value.maxlen), _fill_items
 
 
-def _dict(value: Any, _part: Part) -> tuple[Any, Fill | None]:
+def _dict(value: object, _part: Part) -> tuple[Any, Fill | None]:
     return {}, _fill_mapping
 
 
@@ -193,7 +193,7 @@ def _fill_mapping(copy: Any, value: Any, part: Part) -> None:
         copy[key] = part(item)
 
 
-def _ordered(value: Any, _part: Part) -> tuple[Any, Fill | None]:
+def _ordered(value: object, _part: Part) -> tuple[Any, Fill | None]:
     return OrderedDict(), _fill_mapping
 
 
@@ -214,7 +214,7 @@ def _by_its_own_method(value: Any, _part: Part) -> tuple[Any, Fill | None]:
     return value.copy(), None  # members of a set are hashable: as good as immutable
 
 
-def _of_subclass(value: Any, _part: Part) -> tuple[Any, Fill | None]:
+def _of_subclass(value: object, _part: Part) -> tuple[Any, Fill | None]:
     """A class that inherits from a container: its attributes and its items, without its
     constructor.
     """

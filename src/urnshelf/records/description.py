@@ -84,13 +84,13 @@ class Description:
 
     def __init__(
         self,
-        form: Any,
+        form: object,
         fields: Iterable[Field],
         *,
         is_frozen: bool = False,
         has_plain_equality: bool = False,
     ) -> None:
-        self.form = form
+        self.form: Any = form
         self.origin: Any = get_origin(form) or form
         every = list(fields)
         self.fields = {field.name: field for field in every if field.is_held}
@@ -154,16 +154,16 @@ class Description:
 
     # --- reading ----------------------------------------------------------------------------------
 
-    def fetch(self, record: Any, name: str) -> Any:
+    def fetch(self, record: object, name: str) -> Any:
         """The value of a field; None where it was never set."""
         return getattr(record, name, None)
 
-    def values(self, record: Any) -> dict[str, Any]:
+    def values(self, record: object) -> dict[str, Any]:
         """The values by name; a field that was never set is left out."""
         found = {name: getattr(record, name, NOT_THERE) for name in self.names}
         return {name: value for name, value in found.items() if value is not NOT_THERE}
 
-    def fits(self, record: Any) -> bool:
+    def fits(self, record: object) -> bool:
         """Whether a value is a record of this type."""
         return isinstance(record, self.origin)
 
@@ -188,7 +188,7 @@ class Description:
         """A record with just these values, as it was kept in a file."""
         return self.build(values)
 
-    def changed(self, record: Any, values: Mapping[str, Any]) -> Any:
+    def changed(self, record: object, values: Mapping[str, Any]) -> Any:
         """The record with other values: itself, or where it is frozen a copy."""
         if self.is_frozen:
             return self.restored({**self.values(record), **values})
@@ -198,7 +198,7 @@ class Description:
 
     # --- copying ----------------------------------------------------------------------------------
 
-    def copy(self, record: Any, part: Part) -> tuple[Any, Fill | None]:
+    def copy(self, record: object, part: Part) -> tuple[Any, Fill | None]:
         """A copy, and what fills it with copies of the parts; None for one that is whole already.
 
         Args:
@@ -218,11 +218,11 @@ class ByAttributes(Description):
             object.__setattr__(record, name, value)
         return record
 
-    def copy(self, record: Any, part: Part) -> tuple[Any, Fill | None]:
+    def copy(self, record: object, part: Part) -> tuple[Any, Fill | None]:
         """A new object with copies of all attributes, those among them that are no fields."""
         return object.__new__(type(record)), self._fill
 
-    def _fill(self, copy: Any, record: Any, part: Part) -> None:
+    def _fill(self, copy: object, record: object, part: Part) -> None:
         state = getattr(record, "__dict__", None)
         if state:
             copy.__dict__.update({name: part(value) for name, value in state.items()})
@@ -250,7 +250,7 @@ _declared: WeakSet[type] = WeakSet()
 """Plain classes of which somebody said that they are records."""
 
 
-def describe(form: Any) -> Description | None:
+def describe(form: object) -> Description | None:
     """The description of a record type; None for what is none.
 
     A plain class is a record once it was declared one: it was defined or stocked, or a store
@@ -266,7 +266,7 @@ def describe(form: Any) -> Description | None:
 
 
 @remembered
-def _described(form: Any) -> Description | None:
+def _described(form: object) -> Description | None:
     origin = get_origin(form) or form
     if not isinstance(origin, type) or origin.__module__ in (
         "builtins",
@@ -285,7 +285,7 @@ def _described(form: Any) -> Description | None:
 
 
 @remembered
-def plain_class(form: Any) -> Description | None:
+def plain_class(form: object) -> Description | None:
     """A class of no library described by its constructor; None where that does not tell its
     fields.
     """
@@ -313,7 +313,7 @@ def may_be_plain(cls: Any) -> bool:
     )
 
 
-def looks_like_record(cls: Any) -> bool:
+def looks_like_record(cls: object) -> bool:
     """Whether a plain class can be taken for a record where a store operation speaks of it.
 
     It has a key, and no public methods; of any other it must be said.
@@ -340,14 +340,14 @@ def declare(cls: type) -> None:
         forget()
 
 
-def description_of(form: Any) -> Description | None:
+def description_of(form: object) -> Description | None:
     """The description of what somebody wants stored or drawn: a plain class will do, too."""
     return describe(form) or (
         plain_class(form) if isinstance(get_origin(form) or form, type) else None
     )
 
 
-def _constructor_fields(form: Any, origin: type) -> list[Field]:
+def _constructor_fields(form: object, origin: type) -> list[Field]:
     from urnshelf.types.annotations import resolve, signature_of
 
     try:
@@ -373,25 +373,25 @@ def _constructor_fields(form: Any, origin: type) -> list[Field]:
     return fields
 
 
-def filled_hints(form: Any, origin: type) -> dict[str, Any]:
+def filled_hints(form: object, origin: type) -> dict[str, Any]:
     """The annotated fields' types, type parameters filled in."""
     filled = _filled(form)
     return {name: substitute(hint, filled) for name, hint in hints_of(origin).items()}
 
 
-def _filled(form: Any) -> dict[Any, Any]:
+def _filled(form: object) -> dict[Any, Any]:
     filled: dict[Any, Any] = {}
     for known in type_arguments(form).values():
         filled |= known
     return filled
 
 
-def has_own(cls: Any, name: str, base: Any) -> bool:
+def has_own(cls: object, name: str, base: object) -> bool:
     """Whether a class has a method as a base wrote it."""
     return getattr(cls, name) is getattr(base, name)
 
 
-def is_written_for(cls: Any) -> bool:
+def is_written_for(cls: object) -> bool:
     """Whether the equality was written by a class decorator, or is object's: then the fields
     decide.
     """

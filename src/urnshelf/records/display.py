@@ -21,13 +21,13 @@ class _Short(reprlib.Repr):
         self.maxdict = 6
         self.maxstring = self.maxother = self.maxlong = width
 
-    def repr1(self, x: Any, level: int) -> str:
+    def repr1(self, x: object, level: int) -> str:
         description = None if isinstance(x, type) else describe(type(x))
         if description is None or level <= 0:
             return super().repr1(x, level)
         return f"{type(x).__name__}({', '.join(self._fields(x, description, level))})"
 
-    def _fields(self, record: Any, description: Description, level: int) -> Iterator[str]:
+    def _fields(self, record: object, description: Description, level: int) -> Iterator[str]:
         values = description.values(record)
         shown = [(name, value) for name, value in values.items() if name not in description.hidden]
         for name, value in shown[:8]:
@@ -35,7 +35,7 @@ class _Short(reprlib.Repr):
         if len(shown) > 8:
             yield "…"
 
-    def repr_instance(self, x: Any, level: int) -> str:  # noqa: ARG002
+    def repr_instance(self, x: object, level: int) -> str:  # noqa: ARG002
         if isinstance(x, Enum):
             return f"{type(x).__name__}.{x.name}"
         try:
@@ -71,7 +71,9 @@ class Difference(NamedTuple):
 Named = list[tuple[str, tuple[Any, Any]]]
 
 
-def differences(expected: Any, actual: Any, path: str = "", limit: int = 6) -> list[Difference]:
+def differences(
+    expected: object, actual: object, path: str = "", limit: int = 6
+) -> list[Difference]:
     """Where the two values differ, part by part, at most `limit` of them.
 
     >>> [d.path for d in differences({"a": 1, "b": [1, 2]}, {"a": 1, "b": [1, 3]})]
@@ -81,7 +83,7 @@ def differences(expected: Any, actual: Any, path: str = "", limit: int = 6) -> l
     return [difference for difference, _ in zip(found, range(limit), strict=False)]
 
 
-def _differing(expected: Any, actual: Any, path: str, depth: int) -> Iterator[Difference]:
+def _differing(expected: object, actual: object, path: str, depth: int) -> Iterator[Difference]:
     if same(expected, actual):
         return
     parts = _parts(expected, actual) if depth < 5 else None
@@ -122,7 +124,7 @@ def _parts(expected: Any, actual: Any) -> Named | None:
     return None
 
 
-def _unequal_fields(description: Description, expected: Any, actual: Any) -> Named:
+def _unequal_fields(description: Description, expected: object, actual: object) -> Named:
     pairs = [
         (name, (description.fetch(expected, name), description.fetch(actual, name)))
         for name in description.compared
@@ -132,7 +134,7 @@ def _unequal_fields(description: Description, expected: Any, actual: Any) -> Nam
     return [(f".{name}", (_HIDDEN, _OTHER) if name in hidden else pair) for name, pair in unequal]
 
 
-def _shown_apart(expected: Any, actual: Any) -> tuple[str, str]:
+def _shown_apart(expected: object, actual: object) -> tuple[str, str]:
     """Both values shown so that they look different: what is missing, the first that differs, or
     the types.
     """

@@ -29,7 +29,7 @@ class Matcher:
         raise NotImplementedError
 
 
-def same(expected: Any, actual: Any) -> bool:
+def same(expected: object, actual: object) -> bool:
     """Whether a value is the expected one.
 
     The type's own equality decides; records whose equality is written for them, or that have none,
@@ -80,7 +80,7 @@ def _all_same(pairs: Pairs) -> bool:
     return True
 
 
-def is_truth(value: Any) -> bool:
+def is_truth(value: object) -> bool:
     """Whether it is True or False, of Python or of NumPy."""
     cls = value.__class__
     return cls is bool or (cls.__module__ == "numpy" and cls.__name__ in ("bool", "bool_"))
@@ -103,14 +103,14 @@ def _taken_apart(cls: type) -> Callable[[Any, Any], Verdict] | None:
     return _exceptions if is_exception else None
 
 
-def _fields(description: Description, expected: Any, actual: Any) -> Verdict:
+def _fields(description: Description, expected: object, actual: object) -> Verdict:
     if type(actual) is not type(expected):
         return False
     fetch = description.fetch
     return [(fetch(expected, name), fetch(actual, name)) for name in description.compared]
 
 
-def _by_own_equality(expected: Any, actual: Any) -> Verdict:
+def _by_own_equality(expected: object, actual: object) -> Verdict:
     try:
         verdict = expected == actual
     except Exception:
@@ -127,11 +127,11 @@ def _by_own_equality(expected: Any, actual: Any) -> Verdict:
     return _whole(expected, actual, verdict)
 
 
-def _is_single(value: Any) -> bool:
+def _is_single(value: object) -> bool:
     return getattr(value, "shape", ()) == ()
 
 
-def _whole(expected: Any, actual: Any, verdict: Any) -> bool:
+def _whole(expected: object, actual: object, verdict: Any) -> bool:
     """Arrays and frames: the same shape, and every element the same."""
     if getattr(expected, "shape", None) != getattr(actual, "shape", None):
         return False
@@ -164,7 +164,7 @@ def _ordered_mappings(expected: Any, actual: Any) -> Verdict:
     return _mappings(expected, actual) if in_order or type(actual) is not type(expected) else False
 
 
-def _sets(expected: Any, actual: Any) -> Verdict:
+def _sets(expected: object, actual: object) -> Verdict:
     if not isinstance(actual, (set, frozenset)):
         return _by_own_equality(expected, actual)
     return _marked(expected) == _marked(actual)

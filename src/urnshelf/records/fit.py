@@ -21,7 +21,7 @@ Wrong = tuple[str, Any, str]
 """Where it is, what was found there, and the type that was wanted."""
 
 
-def misfit(value: Any, node: Node) -> str | None:
+def misfit(value: object, node: Node) -> str | None:
     """Why the value is not of the type; None when it is, or when that cannot be told.
 
     >>> from urnshelf.types.nodes import node_of
@@ -37,26 +37,26 @@ def misfit(value: Any, node: Node) -> str | None:
     return f"{where or 'it'} is {show(found, 60)}, {_a(type(found).__name__)}, not {wanted}"
 
 
-def _misfit(value: Any, node: Node, path: str) -> Wrong | None:
+def _misfit(value: object, node: Node, path: str) -> Wrong | None:
     if value is None and (node.optional or node.kind is Kind.NONE):
         return None
     check = _CHECKS.get(node.kind, _class_misfit)
     return check(value, node, path)
 
 
-def _wrong(value: Any, node: Node, path: str) -> Wrong:
+def _wrong(value: object, node: Node, path: str) -> Wrong:
     return path, value, type_name(node.form)
 
 
-def _unknown(_value: Any, _node: Node, _path: str) -> None:
+def _unknown(_value: object, _node: Node, _path: str) -> None:
     return None
 
 
-def _always_wrong(value: Any, node: Node, path: str) -> Wrong:
+def _always_wrong(value: object, node: Node, path: str) -> Wrong:
     return _wrong(value, node, path)
 
 
-def _union_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+def _union_misfit(value: object, node: Node, path: str) -> Wrong | None:
     wrongs = [_misfit(value, member, path) for member in node.args]
     deep = [wrong for wrong in wrongs if wrong is not None and wrong[0] != path]
     if None in wrongs:
@@ -64,24 +64,24 @@ def _union_misfit(value: Any, node: Node, path: str) -> Wrong | None:
     return deep[0] if deep else _wrong(value, node, path)
 
 
-def _literal_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+def _literal_misfit(value: object, node: Node, path: str) -> Wrong | None:
     fits = any(type(value) is type(one) and value == one for one in node.values)
     return None if fits else _wrong(value, node, path)
 
 
-def _class_object_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+def _class_object_misfit(value: object, node: Node, path: str) -> Wrong | None:
     return None if isinstance(value, type) else _wrong(value, node, path)
 
 
-def _callable_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+def _callable_misfit(value: object, node: Node, path: str) -> Wrong | None:
     return None if callable(value) else _wrong(value, node, path)
 
 
-def _class_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+def _class_misfit(value: object, node: Node, path: str) -> Wrong | None:
     return None if _is_instance(value, node.origin) else _wrong(value, node, path)
 
 
-def _items_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+def _items_misfit(value: object, node: Node, path: str) -> Wrong | None:
     if not _is_instance(value, node.origin):
         return _wrong(value, node, path)
     if not node.args or not isinstance(value, (list, set, frozenset, tuple)):
@@ -93,7 +93,7 @@ def _items_misfit(value: Any, node: Node, path: str) -> Wrong | None:
     return None
 
 
-def _tuple_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+def _tuple_misfit(value: object, node: Node, path: str) -> Wrong | None:
     if not isinstance(value, tuple) or len(value) != len(node.args):
         return _wrong(value, node, path)
     for number, (item, part) in enumerate(zip(value, node.args, strict=True)):
@@ -118,7 +118,7 @@ def _mapping_misfit(value: Any, node: Node, path: str) -> Wrong | None:
     return None
 
 
-def _typed_dict_misfit(value: Any, node: Node, path: str) -> Wrong | None:
+def _typed_dict_misfit(value: object, node: Node, path: str) -> Wrong | None:
     described = describe(node.bare)
     fields = described.fields if described else {}
     required = {name for name, field in fields.items() if not field.is_optional}
@@ -165,7 +165,7 @@ def _is_instance(value: Any, cls: Any) -> bool:
         return True
 
 
-def _has_members_of(value: Any, protocol: type) -> bool:
+def _has_members_of(value: object, protocol: type) -> bool:
     if value is None:
         return False
     if issubclass(protocol, type(value)) or protocol in getattr(value, "__class__", object).__mro__:

@@ -124,7 +124,7 @@ def of_type(expected: type[T] | tuple[type[T], ...]) -> T:
     return _OfType(expected)  # type: ignore[return-value]  # it stands in for a T wherever a T is expected
 
 
-def holding(**fields: Any) -> Any:
+def holding(**fields: object) -> Any:
     """Any record or mapping that has these fields with these values (matchers among them); other
     fields do not matter.
 

@@ -144,7 +144,7 @@ _BY_SHORT_NAME = {name.rpartition(".")[2]: one for name, one in SCALARS.items()}
 _BY_SHORT_NAME |= dict.fromkeys(("PosixPath", "WindowsPath"), SCALARS["pathlib.Path"])
 
 
-def scalar_of(cls: Any) -> Scalar | None:
+def scalar_of(cls: object) -> Scalar | None:
     """How the values of a class are written; None for classes whose values have parts, or that JSON
     knows.
     """

@@ -21,7 +21,7 @@ from urnshelf.types.nodes import ANYTHING, ITEM_TYPES, Kind, Node
 _PLAIN = (int, float, str, bytes, bool)
 
 
-def to_sql(value: Any) -> Any:
+def to_sql(value: object) -> Any:
     """The value as a SQL column holds it: a number, a text, bytes or None.
 
     >>> from datetime import UTC, datetime, timedelta
@@ -45,7 +45,7 @@ def to_sql(value: Any) -> Any:
     return str(value)
 
 
-def _inner(value: Any) -> Any:
+def _inner(value: object) -> Any:
     if isinstance(value, Mapping):
         return {str(key): _inner(item) for key, item in value.items()}
     description = describe(type(value))
@@ -59,7 +59,7 @@ def _inner(value: Any) -> Any:
     return simple.hex() if isinstance(simple, bytes) else simple
 
 
-def from_sql(value: Any, node: Node) -> Any:
+def from_sql(value: object, node: Node) -> Any:
     """A column's value as one of the field's type; raises Unfit for one that is none."""
     if value is None or not node.is_known:
         return value

@@ -40,16 +40,16 @@ class Column:
             else Comparison(self._path, "<>", value, self._fold)
         )
 
-    def __lt__(self, value: Any) -> Condition:
+    def __lt__(self, value: object) -> Condition:
         return self._ordered("<", value)
 
-    def __le__(self, value: Any) -> Condition:
+    def __le__(self, value: object) -> Condition:
         return self._ordered("<=", value)
 
-    def __gt__(self, value: Any) -> Condition:
+    def __gt__(self, value: object) -> Condition:
         return self._ordered(">", value)
 
-    def __ge__(self, value: Any) -> Condition:
+    def __ge__(self, value: object) -> Condition:
         return self._ordered(">=", value)
 
     __hash__ = None  # type: ignore[assignment]  # its == makes a condition
@@ -66,7 +66,7 @@ class Column:
             )
         return OneOf(self._path, values, self._fold)
 
-    def between(self, low: Any, high: Any) -> Condition:
+    def between(self, low: object, high: object) -> Condition:
         """The field is from `low` to `high`, both included."""
         return Between(self._path, low, high)
 
@@ -96,7 +96,7 @@ class Column:
     def __repr__(self) -> str:
         return f'column("{self._path}")' + ".ignoring_case" * self._fold
 
-    def _ordered(self, sign: str, value: Any) -> Condition:
+    def _ordered(self, sign: str, value: object) -> Condition:
         if value is None:
             raise RecordRefused(
                 f'column("{self._path}") {sign} None is never true; for no value, use .is_none()'

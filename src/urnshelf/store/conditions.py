@@ -72,7 +72,7 @@ class OfField(Condition):
 class Comparison(OfField):
     """A field compared with a value."""
 
-    def __init__(self, path: str, sign: str, value: Any, fold: bool) -> None:
+    def __init__(self, path: str, sign: str, value: object, fold: bool) -> None:
         self.path, self.sign, self.value, self.fold = path, sign, value, fold
         self._is_exact = sign == "=" and not fold and type(value) in EXACT
 
@@ -83,7 +83,7 @@ class Comparison(OfField):
             return _exact_test(fetch, wanted)
         compare = self._equal if self.sign in ("=", "<>") else self._order
 
-        def verdict(record: Any) -> bool | None:
+        def verdict(record: object) -> bool | None:
             value = fetch(record)
             if value is None and not isinstance(wanted, Matcher):
                 return None
@@ -105,10 +105,10 @@ class Comparison(OfField):
                 found.append(record)
         return found
 
-    def _equal(self, value: Any, wanted: Any) -> bool:
+    def _equal(self, value: object, wanted: object) -> bool:
         return same(wanted, value) is (self.sign == "=")
 
-    def _order(self, value: Any, wanted: Any) -> bool:
+    def _order(self, value: object, wanted: object) -> bool:
         try:
             return bool(_ORDERS[self.sign](value, wanted))
         except TypeError:
@@ -124,13 +124,13 @@ class Comparison(OfField):
         return f"{column} {self.sign} {value}"
 
 
-def _exact_test(fetch: Callable[[Any], Any], wanted: Any) -> Test:
+def _exact_test(fetch: Callable[[Any], Any], wanted: object) -> Test:
     """The commonest test, made quick: a text or a number among values that are nearly always of the
     same type.
     """
     cls = type(wanted)
 
-    def verdict(record: Any) -> bool | None:
+    def verdict(record: object) -> bool | None:
         value = fetch(record)
         if type(value) is cls:
             return bool(value == wanted)
@@ -142,7 +142,7 @@ def _exact_test(fetch: Callable[[Any], Any], wanted: Any) -> Test:
 class Between(OfField):
     """A field from one value to another, both included."""
 
-    def __init__(self, path: str, low: Any, high: Any) -> None:
+    def __init__(self, path: str, low: object, high: object) -> None:
         self.path, self.low, self.high = path, low, high
 
     def test(self) -> Test:
@@ -172,7 +172,7 @@ class OneOf(OfField):
         wanted = [folded(value) if self.fold else value for value in self.values]
         quick = _quick_set(wanted)
 
-        def verdict(record: Any) -> bool | None:
+        def verdict(record: object) -> bool | None:
             value = fetch(record)
             if value is None:
                 return None if wanted and None not in wanted else bool(wanted)
@@ -219,7 +219,7 @@ class TextPart(OfField):
         """The test of the text; unknown where the field is None."""
         fetch, part = fetcher(self.path), folded(self.part) if self.fold else self.part
 
-        def verdict(record: Any) -> bool | None:
+        def verdict(record: object) -> bool | None:
             value = fetch(record)
             if value is None:
                 return None
@@ -296,7 +296,7 @@ class Joined(Condition):
             return tests[0]
         decisive = self.decisive
 
-        def verdict(record: Any) -> bool | None:
+        def verdict(record: object) -> bool | None:
             unknown = False
             for test in tests:
                 one = test(record)
@@ -357,7 +357,7 @@ class Not(Condition):
         """What is unknown stays unknown."""
         test = self.part.test()
 
-        def verdict(record: Any) -> bool | None:
+        def verdict(record: object) -> bool | None:
             one = test(record)
             return None if one is None else not one
 
@@ -380,12 +380,12 @@ def condition_of(conditions: Iterable[Any], fields: dict[str, Any]) -> tuple[Con
     return (*map(_checked, given), *(equals(name, value) for name, value in fields.items()))
 
 
-def equals(path: str, value: Any, fold: bool = False) -> Condition:
+def equals(path: str, value: object, fold: bool = False) -> Condition:
     """The field has this value; None means that it is None."""
     return IsNone(path) if value is None else Comparison(path, "=", value, fold)
 
 
-def folded(value: Any) -> Any:
+def folded(value: object) -> Any:
     """A text in small letters, as SQL's `lower` gives it; any other value as it is."""
     return value.lower() if isinstance(value, str) else value
 
@@ -398,7 +398,7 @@ def _parts(condition: Condition, kind: type[AllOf] | type[AnyOf]) -> tuple[Condi
     return condition.parts if isinstance(condition, kind) else (condition,)
 
 
-def _checked(condition: Any) -> Condition:
+def _checked(condition: object) -> Condition:
     if not isinstance(condition, Condition):
         raise RecordRefused(
             f'{show(condition)} is no condition: compare a column, as in column("depth_m") >= 4, '

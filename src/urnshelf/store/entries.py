@@ -25,14 +25,14 @@ class KeyValues:
         self._journal = journal
         self._entries: dict[Any, tuple[Any, datetime | None]] = {}
 
-    def find(self, key: Any) -> Any:
+    def find(self, key: object) -> Any:
         """A copy of the value, or `ABSENT`; an expired value is not there any more."""
         row = self._entries.get(key)
         if row is None or (row[1] is not None and row[1] <= self._clock.now):
             return ABSENT
         return keep(row[0])
 
-    def put(self, key: Any, value: Any, expires: Any = None) -> None:
+    def put(self, key: object, value: object, expires: object = None) -> None:
         """Keep a copy of the value.
 
         Args:
@@ -42,12 +42,12 @@ class KeyValues:
         """
         self._replace(key, (keep(value), self._expiry(expires)))
 
-    def change(self, key: Any, value: Any) -> None:
+    def change(self, key: object, value: object) -> None:
         """Keep another value until the same moment."""
         until = self._entries[key][1] if self.find(key) is not ABSENT else None
         self.put(key, value, until)
 
-    def drop(self, key: Any) -> bool:
+    def drop(self, key: object) -> bool:
         """Forget a value; whether there was one."""
         was_there = self.find(key) is not ABSENT
         if key in self._entries:
@@ -65,7 +65,7 @@ class KeyValues:
         else:
             self._entries[key] = row
 
-    def _replace(self, key: Any, row: Any) -> None:
+    def _replace(self, key: object, row: object) -> None:
         if self._journal.writing:
             self._journal.note(self, key, self._entries.get(key, ABSENT))
         self.restore(key, row)

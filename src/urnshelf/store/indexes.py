@@ -29,11 +29,11 @@ class HashIndex:
         self.value_of = value_of
         self.keys: dict[Any, dict[Any, None]] = {}
 
-    def add(self, key: Any, row: Any) -> None:
+    def add(self, key: object, row: object) -> None:
         """Enter a record; raises TypeError where its value cannot be hashed."""
         self.keys.setdefault(self.value_of(row), {})[key] = None
 
-    def remove(self, key: Any, row: Any) -> None:
+    def remove(self, key: object, row: object) -> None:
         """Take a record out."""
         value = self.value_of(row)
         found = self.keys.get(value)
@@ -74,7 +74,7 @@ def sought_values(condition: Condition) -> tuple[str, list[Any]] | None:
     return (path, values) if all(map(_is_hashed_by_value, values)) else None
 
 
-def _is_hashed_by_value(value: Any) -> bool:
+def _is_hashed_by_value(value: object) -> bool:
     if isinstance(value, Matcher) or value != value:
         return False
     cls = type(value)

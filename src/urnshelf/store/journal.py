@@ -11,7 +11,7 @@ ABSENT: Any = type("Absent", (), {"__repr__": lambda _: "no record"})()
 class Restorable(Protocol):
     """Where a change was made."""
 
-    def restore(self, key: Any, row: Any) -> None:
+    def restore(self, key: object, row: object) -> None:
         """Put a stored record back, or take away one that was not there."""
 
 
@@ -54,7 +54,7 @@ class Journal:
         self.writer: Any = None
         """Who makes the changes at present: a unit of work, or None."""
 
-    def note(self, rows: Restorable, key: Any, before: Any) -> None:
+    def note(self, rows: Restorable, key: object, before: object) -> None:
         """Note a change that is about to be made."""
         self.changes.append(Change(rows, key, before, self.writer))
 
@@ -70,7 +70,7 @@ class Journal:
             if change is not None:
                 change.rows.restore(change.key, change.before)
 
-    def take_back(self, writer: Any, since: int) -> None:
+    def take_back(self, writer: object, since: int) -> None:
         """Take one writer's changes since a position back, the last one first; those of others
         stay.
         """

@@ -40,12 +40,12 @@ def fetcher(path: str) -> Callable[[Any], Any]:
     names = path.split(".")
     if len(names) == 1:
 
-        def fetch_one(record: Any) -> Any:  # written out: it is asked for every record of a scan
+        def fetch_one(record: object) -> Any:  # written out: it is asked for every record of a scan
             return record.get(path) if isinstance(record, dict) else getattr(record, path, None)
 
         return fetch_one
 
-    def fetch(record: Any) -> Any:
+    def fetch(record: object) -> Any:
         for name in names:
             record = _step(record, name)
             if record is None:
@@ -55,7 +55,7 @@ def fetcher(path: str) -> Callable[[Any], Any]:
     return fetch
 
 
-def _step(holder: Any, name: str) -> Any:
+def _step(holder: object, name: str) -> Any:
     return holder.get(name) if isinstance(holder, dict) else getattr(holder, name, None)
 
 
@@ -74,7 +74,7 @@ def column_text(path: str) -> str:
     )
 
 
-def literal(value: Any) -> str:
+def literal(value: object) -> str:
     """The value as SQL text, quoted.
 
     >>> literal("O'Hara"), literal(True), literal(None)

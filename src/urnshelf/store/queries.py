@@ -120,7 +120,7 @@ class Query(Selection[V]):
     3
     """
 
-    def where(self, *conditions: Condition | Callable[[V], object], **fields: Any) -> Query[V]:
+    def where(self, *conditions: Condition | Callable[[V], object], **fields: object) -> Query[V]:
         """The records of this query that fulfil more conditions.
 
         Args:
@@ -237,7 +237,7 @@ class Distinct(Selection[Any]):
         )
         self._paths = paths
 
-    def _with(self, **changed: Any) -> Self:
+    def _with(self, **changed: object) -> Self:
         new = super()._with(**changed)
         new._paths = self._paths
         if not {path for path, _ in new._order} <= set(self._paths):
@@ -265,7 +265,7 @@ def _distinct(values: list[Any]) -> list[Any]:
     return list(found.values())
 
 
-def _hashed(value: Any) -> Any:
+def _hashed(value: object) -> Any:
     """Something that is equal, and can be a key, where values are the same: True is not 1."""
     try:
         hash(value)
@@ -298,7 +298,7 @@ def _orderly(rows: list[Any], fetch: Callable[[Any], Any], descending: bool = Fa
             raise RecordRefused(f"these values have no order: {why}") from None
 
 
-def _direction(field: Any, source: View[Any]) -> tuple[str, bool]:
+def _direction(field: object, source: View[Any]) -> tuple[str, bool]:
     path, _, word = field.strip().partition(" ") if isinstance(field, str) else ("", "", "")
     if not path or word.strip().lower() not in ("", "asc", "desc"):
         raise RecordRefused(
@@ -307,7 +307,7 @@ def _direction(field: Any, source: View[Any]) -> tuple[str, bool]:
     return source.check_path(path), word.strip().lower() == "desc"
 
 
-def _whole(number: Any, verb: str) -> int:
+def _whole(number: object, verb: str) -> int:
     if isinstance(number, bool) or not isinstance(number, int) or number < 0:
         raise RecordRefused(f"{verb}({number!r}): a whole number from 0 is needed")
     return number

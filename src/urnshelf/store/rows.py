@@ -54,7 +54,7 @@ class Rows:
 
     # --- keys -------------------------------------------------------------------------------------
 
-    def key_of(self, record: Any) -> Any:
+    def key_of(self, record: object) -> Any:
         """The record's key; None where it, or a part of it, is empty."""
         fields = self.definition.key_fields
         if len(fields) == 1:
@@ -66,7 +66,7 @@ class Rows:
         values = tuple(self.fetch(record, field) for field in fields)
         return None if not values or None in values else values
 
-    def with_key(self, record: Any) -> tuple[Any, Any]:
+    def with_key(self, record: object) -> tuple[Any, Any]:
         """The record and its key; an empty key is assigned, on the given record too when that can
         be changed.
         """
@@ -84,11 +84,11 @@ class Rows:
         record = self.changed(record, {empty[0]: self._new_value(record, empty[0])})
         return record, self.key_of(record)
 
-    def changed(self, record: Any, values: dict[str, Any]) -> Any:
+    def changed(self, record: object, values: dict[str, Any]) -> Any:
         """The record with these field values: itself, or where it is frozen a copy."""
         return self.definition.described.changed(record, values)
 
-    def _new_value(self, record: Any, field: str) -> Any:
+    def _new_value(self, record: object, field: str) -> Any:
         kind = self.definition.kind_of(field)
         if kind != "number":
             drawn = self._draw_uuid(self.definition.record_type, self._next_number())
@@ -107,7 +107,7 @@ class Rows:
 
     # --- changes ----------------------------------------------------------------------------------
 
-    def put(self, key: Any, row: Any) -> None:
+    def put(self, key: object, row: object) -> None:
         """Store a record under its key; raises the error for a unique field that is taken."""
         before = self.by_key.get(key, ABSENT)
         if self._unique:
@@ -121,17 +121,17 @@ class Rows:
         if isinstance(number, int) and number > self._serial:
             self._serial = number
 
-    def drop(self, key: Any) -> None:
+    def drop(self, key: object) -> None:
         """Take a stored record away."""
         if self._journal.writing:
             self._journal.note(self, key, self.by_key[key])
         self._replace(key, self.by_key[key], ABSENT)
 
-    def restore(self, key: Any, row: Any) -> None:
+    def restore(self, key: object, row: object) -> None:
         """Put back what was there before a change."""
         self._replace(key, self.by_key.get(key, ABSENT), row)
 
-    def _replace(self, key: Any, before: Any, row: Any) -> None:
+    def _replace(self, key: object, before: object, row: object) -> None:
         if self._indexes or self._unique:
             self._reindex(key, before, row)
         if self._sorted:
@@ -150,7 +150,7 @@ class Rows:
             self._ordered = None
         self.by_key[key] = row
 
-    def _reindex(self, key: Any, before: Any, row: Any) -> None:
+    def _reindex(self, key: object, before: object, row: object) -> None:
         for path, index in [*self._indexes.items(), *self._unique.items()]:
             try:
                 if before is not ABSENT:
@@ -161,7 +161,7 @@ class Rows:
                 if isinstance(path, str):
                     self._forget_index(path)
 
-    def _check_unique(self, key: Any, row: Any) -> None:
+    def _check_unique(self, key: object, row: object) -> None:
         for group, index in self._unique.items():
             value = index.value_of(row)
             taken = [] if None in value else [k for k in index.keys.get(value, ()) if k != key]

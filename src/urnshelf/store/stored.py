@@ -85,7 +85,7 @@ class Store:
         self.version += 1
         self._new_view(definition)
 
-    def check_references(self, definition: Definition, rows: Rows, record: Any) -> None:
+    def check_references(self, definition: Definition, rows: Rows, record: object) -> None:
         """Refuse a record that refers to one that is not there."""
         for field, parent in definition.references.items():
             key = rows.fetch(record, field)
@@ -95,7 +95,7 @@ class Store:
                     "not on the shelf"
                 )
 
-    def check_unreferenced(self, definition: Definition, key: Any) -> None:
+    def check_unreferenced(self, definition: Definition, key: object) -> None:
         """Refuse to take a record away while another refers to it."""
         for view in self._views.values():
             for field, parent in view.stored.definition.references.items():

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import Any, Generic, TypeVar
+from typing import Generic, TypeVar
 
 from urnshelf.store.conditions import Condition
 from urnshelf.store.queries import Query
@@ -24,7 +24,7 @@ class Table(Generic[T]):
     def __init__(self, view: View[T]) -> None:
         self._view = view
 
-    def get(self, key: Any) -> T:
+    def get(self, key: object) -> T:
         """A copy of the record with this key; raises RecordMissing, or the exception that was told
         to `define`.
 
@@ -33,7 +33,7 @@ class Table(Generic[T]):
         """
         return self._view.get(key)
 
-    def find(self, key: Any) -> T | None:
+    def find(self, key: object) -> T | None:
         """A copy of the record with this key, or None."""
         return self._view.find(key)
 
@@ -59,11 +59,11 @@ class Table(Generic[T]):
         """
         return self._view.save(record)
 
-    def remove(self, key: Any) -> bool:
+    def remove(self, key: object) -> bool:
         """Take the record with this key away; whether there was one."""
         return self._view.remove(key)
 
-    def where(self, *conditions: Condition | Callable[[T], object], **fields: Any) -> Query[T]:
+    def where(self, *conditions: Condition | Callable[[T], object], **fields: object) -> Query[T]:
         """A query: the records that fulfil these conditions, in order of key.
 
         Args:

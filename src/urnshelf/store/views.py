@@ -43,7 +43,7 @@ class View(Generic[T]):
         self._seen = seen
         self._sees = AllOf(seen).test() if seen else None
 
-    def get(self, key: Any) -> T:
+    def get(self, key: object) -> T:
         """A copy of the record with this key; raises RecordMissing, or the exception that was told
         to `define`.
 
@@ -55,7 +55,7 @@ class View(Generic[T]):
             raise self.missing_error(key)
         return found
 
-    def find(self, key: Any) -> T | None:
+    def find(self, key: object) -> T | None:
         """A copy of the record with this key, or None."""
         row = self._row(key)
         return None if row is None else self.copies((row,))[0]
@@ -99,7 +99,7 @@ class View(Generic[T]):
             record = self._next_version(record, known, key, self._definition.version)
         return self._put(key, record)
 
-    def remove(self, key: Any) -> bool:
+    def remove(self, key: object) -> bool:
         """Take the record with this key away; whether there was one."""
         row = self._row(key)
         if row is None:
@@ -108,7 +108,7 @@ class View(Generic[T]):
         self.stored.drop(key)
         return True
 
-    def where(self, *conditions: Condition | Callable[[T], object], **fields: Any) -> Query[T]:
+    def where(self, *conditions: Condition | Callable[[T], object], **fields: object) -> Query[T]:
         """A query: the records that fulfil these conditions, in order of key.
 
         Args:
@@ -199,7 +199,7 @@ class View(Generic[T]):
             self._definition.known(field)
         return self.stored.changed(record, values)  # type: ignore[no-any-return]
 
-    def missing_error(self, key: Any) -> Exception:
+    def missing_error(self, key: object) -> Exception:
         """The error for a key that no record has."""
         known = [
             show(k, 20) for k, row in list(self.stored.by_key.items())[:9] if self._shows(k, row)
@@ -217,7 +217,7 @@ class View(Generic[T]):
         )
 
     def through(
-        self, *conditions: Condition | Query[T] | Callable[[T], object], **fields: Any
+        self, *conditions: Condition | Query[T] | Callable[[T], object], **fields: object
     ) -> View[T]:
         """The same records, of which only those are seen that fulfil more conditions, or that a
         query finds.
@@ -235,7 +235,7 @@ class View(Generic[T]):
                 self.check_path(path)
         return View(self.stored, self._store, (*self._seen, *(self._safe(part) for part in more)))
 
-    def _row(self, key: Any) -> Any:
+    def _row(self, key: object) -> Any:
         try:
             row = self.stored.by_key.get(key)
         except TypeError:
@@ -250,12 +250,12 @@ class View(Generic[T]):
             return row
         return None
 
-    def _shows(self, key: Any, row: Any) -> bool:
+    def _shows(self, key: object, row: object) -> bool:
         if self.stored.limited is not None and key not in self.stored.limited:
             return False
         return self._sees is None or bool(self._sees(row))
 
-    def _put(self, key: Any, record: T) -> T:
+    def _put(self, key: object, record: T) -> T:
         if self._definition.references:
             self._store.check_references(self._definition, self.stored, record)
         if self._sees is not None and not self._sees(record):
@@ -267,7 +267,7 @@ class View(Generic[T]):
         self.stored.put(key, mine)
         return theirs
 
-    def _next_version(self, record: T, known: Any, key: Any, field: str) -> T:
+    def _next_version(self, record: T, known: object, key: object, field: str) -> T:
         mine, theirs = self.stored.fetch(record, field), self.stored.fetch(known, field)
         if mine != theirs:
             raise self._definition.outdated(
@@ -277,7 +277,7 @@ class View(Generic[T]):
             )
         return self.stored.changed(record, {field: (theirs or 0) + 1})  # type: ignore[no-any-return]
 
-    def _worded(self, key: Any) -> str:
+    def _worded(self, key: object) -> str:
         fields = self.key_fields or ("key",)
         values = (
             key
@@ -286,7 +286,7 @@ class View(Generic[T]):
         )
         return " and ".join(f"{f}={show(v)}" for f, v in zip(fields, values, strict=False))
 
-    def _check(self, record: Any) -> None:
+    def _check(self, record: object) -> None:
         if not self.described.fits(record):
             raise RecordRefused(f"{show(record)} is a {type(record).__name__}, not a {self.name}")
 

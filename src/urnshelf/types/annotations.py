@@ -47,7 +47,7 @@ class Scope:
     builtin.
     """
 
-    def __init__(self, owner: type | None, function: Any = None) -> None:
+    def __init__(self, owner: type | None, function: object = None) -> None:
         module = getattr(function, "__module__", None) or getattr(owner, "__module__", None) or ""
         known = getattr(function, "__globals__", None) or vars(sys.modules.get(module, typing))
         self.module: str = module
@@ -79,7 +79,7 @@ class _Names(dict[str, Any]):
         return filled_in(name, self._text, self._scope.module)
 
 
-def resolve(annotation: Any, owner: type | None, function: Any = None) -> Any:
+def resolve(annotation: object, owner: type | None, function: object = None) -> Any:
     """The type that an annotation names; a name in it that cannot be told is `Unknown`, and the
     rest stays.
 
@@ -98,7 +98,7 @@ def resolve(annotation: Any, owner: type | None, function: Any = None) -> Any:
     return _resolved(annotation, Scope(owner, function), frozenset())
 
 
-def _in_module(text: str, owner: type | None, function: Any) -> Any:
+def _in_module(text: str, owner: type | None, function: object) -> Any:
     """The type, where the function's module knows every name in it: by far the most; None for any
     other.
     """
@@ -119,8 +119,8 @@ def _in_module(text: str, owner: type | None, function: Any) -> Any:
     return found if is_class else None  # in any other something may be left to be resolved
 
 
-def _resolved(annotation: Any, scope: Scope, inside: frozenset[str]) -> Any:
-    def leaf(part: Any) -> Any:
+def _resolved(annotation: object, scope: Scope, inside: frozenset[str]) -> Any:
+    def leaf(part: object) -> Any:
         if isinstance(part, typing.ForwardRef):
             within = _scope_of(part, scope)
             return _evaluated(part.__forward_arg__, within, inside)
@@ -184,13 +184,13 @@ def _known_hints(cls: type) -> dict[str, Any]:
     return hints
 
 
-def is_partly_unknown(form: Any) -> bool:
+def is_partly_unknown(form: object) -> bool:
     """Whether a name inside the type could not be resolved."""
     if type(form) is type:
         return False
     lacking: list[Any] = []
 
-    def note(part: Any) -> Any:
+    def note(part: object) -> Any:
         if isinstance(part, Unknown):
             lacking.append(part)
         return part

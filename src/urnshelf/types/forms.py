@@ -28,13 +28,13 @@ class Unknown:
             raise AttributeError(part)
         return Unknown(f"{self.name}.{part}")
 
-    def __getitem__(self, _: Any) -> Unknown:
+    def __getitem__(self, _: object) -> Unknown:
         return self
 
-    def __or__(self, other: Any) -> Any:
+    def __or__(self, other: object) -> Any:
         return typing.Union[self, other]
 
-    def __ror__(self, other: Any) -> Any:
+    def __ror__(self, other: object) -> Any:
         return typing.Union[other, self]
 
     def __eq__(self, other: object) -> bool:
@@ -47,13 +47,13 @@ class Unknown:
         return self.name
 
 
-def is_union(form: Any) -> bool:
+def is_union(form: object) -> bool:
     """Whether a type is written as `X | Y`, `Union[X, Y]` or `Optional[X]`."""
     origin = get_origin(form)
     return origin is typing.Union or origin is UnionType
 
 
-def is_typed_dict(form: Any) -> bool:
+def is_typed_dict(form: object) -> bool:
     """Whether a type is a TypedDict, of the standard library or of its extensions."""
     return isinstance(form, type) and issubclass(form, dict) and hasattr(form, "__required_keys__")
 
@@ -89,7 +89,7 @@ def _are_joined(parts: tuple[Any, ...]) -> bool:
     return all(isinstance(part, type) for part in parts)
 
 
-def substitute(form: Any, filled: dict[Any, Any]) -> Any:
+def substitute(form: object, filled: dict[Any, Any]) -> Any:
     """The type with its type parameters filled in.
 
     >>> T = TypeVar("T")
@@ -101,17 +101,17 @@ def substitute(form: Any, filled: dict[Any, Any]) -> Any:
     return rebuilt(form, lambda part: filled.get(part, part) if _is_parameter(part) else part)
 
 
-def _is_parameter(part: Any) -> bool:
+def _is_parameter(part: object) -> bool:
     return isinstance(part, (TypeVar, typing.ParamSpec, typing.TypeVarTuple))
 
 
-def type_arguments(form: Any) -> dict[type, dict[Any, Any]]:
+def type_arguments(form: object) -> dict[type, dict[Any, Any]]:
     """For each class that an interface inherits from: its type parameters and what they stand for
     here.
     """
     found: dict[type, dict[Any, Any]] = {}
 
-    def walk(base: Any, filled: dict[Any, Any]) -> None:
+    def walk(base: object, filled: dict[Any, Any]) -> None:
         origin = get_origin(base) or base
         if not isinstance(origin, type):
             return
@@ -126,7 +126,7 @@ def type_arguments(form: Any) -> dict[type, dict[Any, Any]]:
     return found
 
 
-def type_name(form: Any) -> str:
+def type_name(form: object) -> str:
     """A type as a developer writes it.
 
     >>> type_name(dict[str, list[int] | None])
@@ -152,7 +152,7 @@ def type_name(form: Any) -> str:
     return getattr(form, "__name__", None) or str(form).removeprefix("typing.")
 
 
-def _argument_name(arg: Any) -> str:
+def _argument_name(arg: object) -> str:
     return f"[{', '.join(map(type_name, arg))}]" if isinstance(arg, list) else type_name(arg)
 
 

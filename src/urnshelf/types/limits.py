@@ -40,7 +40,7 @@ class Limits(NamedTuple):
         """Whether a value must be drawn first and then tested."""
         return bool(self.checks) or (self.pattern is not None and self.is_of_length)
 
-    def allow(self, value: Any) -> bool:
+    def allow(self, value: object) -> bool:
         """Whether a drawn value keeps within the limits of length and of the checks."""
         if isinstance(value, (str, bytes, list, tuple, set, frozenset, dict)):
             if self.min_length is not None and len(value) < self.min_length:

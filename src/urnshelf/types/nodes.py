@@ -118,7 +118,7 @@ class Node:
         "values",
     )
 
-    def __init__(self, form: Any) -> None:
+    def __init__(self, form: object) -> None:
         is_bare = type(form) is type or (
             type(form) is GenericAlias
             and form.__origin__ in _KINDS
@@ -207,7 +207,7 @@ def _aliased(alias: Any, args: tuple[Any, ...]) -> Any:
     return substitute(alias.__value__, dict(zip(alias.__type_params__, args, strict=False)))
 
 
-def _kind_of(form: Any) -> Kind:
+def _kind_of(form: object) -> Kind:
     if isinstance(form, (Unknown, str, typing.ForwardRef)):
         return Kind.UNKNOWN
     if isinstance(form, (typing.ParamSpecArgs, typing.ParamSpecKwargs)):
@@ -228,11 +228,11 @@ def _kind_of(form: Any) -> Kind:
 
 
 @remembered
-def _node_of_class(cls: Any) -> Node:
+def _node_of_class(cls: object) -> Node:
     return Node(cls)
 
 
-def node_of(form: Any) -> Node:
+def node_of(form: object) -> Node:
     """The node of a type.
 
     >>> berths = node_of(typing.Annotated[list[int] | None, "in order"])

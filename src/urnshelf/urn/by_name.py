@@ -59,7 +59,7 @@ class _After(Rule):
         self.needs = (earlier,)
         self._days = days
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:
+    def one(self, bits: Bits, *inputs: object) -> Any:
         first = inputs[0]
         if isinstance(first, datetime):
             return first + timedelta(seconds=bits.between(60, self._days * 86_400))
@@ -68,7 +68,7 @@ class _After(Rule):
         return first  # None, or nothing that has an order
 
 
-def rule_for(name: str, form: Any, siblings: Mapping[str, Node]) -> Rule | None:
+def rule_for(name: str, form: object, siblings: Mapping[str, Node]) -> Rule | None:
     """The rule that a field's name suggests for its type; None when it says nothing.
 
     Args:
@@ -279,7 +279,7 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
 # --- times and numbers ---
 
 
-def _time_rule(name: str, form: Any, siblings: Mapping[str, Node]) -> Rule | None:
+def _time_rule(name: str, form: object, siblings: Mapping[str, Node]) -> Rule | None:
     stem, ending = _stem(name)
     first = _LATER.get(stem)
     earlier = next(
@@ -351,7 +351,7 @@ _NUMBERS: list[tuple[tuple[str, ...], tuple[float, float], int]] = [
 ]
 
 
-def _number_rule(name: str, form: Any) -> Rule | None:
+def _number_rule(name: str, form: object) -> Rule | None:
     ends = [entry for entry in _NUMBERS if _ends(name, entry[0])]
     begins = [entry for entry in _NUMBERS if any(name.startswith(word + "_") for word in entry[0])]
     for _, (low, high), decimals in (ends or begins)[:1]:

@@ -147,7 +147,7 @@ class Drawer:
 # --- plain values ---------------------------------------------------------------------------------
 
 
-def _simple_rule(form: Any, limits: Limits, path: str) -> Rule | None:
+def _simple_rule(form: object, limits: Limits, path: str) -> Rule | None:
     if form is bool:
         return among(False, True)
     if form is int or form is float or form is Decimal:
@@ -189,7 +189,7 @@ def _number(form: Any, limits: Limits, path: str) -> Rule:
     return between(form(low), form(high), decimals=decimals)
 
 
-def _bound(inclusive: Any, exclusive: Any, step: Decimal) -> Decimal | None:
+def _bound(inclusive: object, exclusive: object, step: Decimal) -> Decimal | None:
     ends = [Decimal(str(inclusive))] if inclusive is not None else []
     ends += [Decimal(str(exclusive)) + step] if exclusive is not None else []
     if not ends:
@@ -209,7 +209,7 @@ def _multiples(form: Any, low: Decimal, high: Decimal, unit: Decimal, path: str)
     return computed(lambda bits: form(numbers.one(bits) * unit))
 
 
-def _time_range(form: Any, limits: Limits) -> Rule:
+def _time_range(form: object, limits: Limits) -> Rule:
     if form is timedelta:
         return between(limits.ge or timedelta(minutes=1), limits.le or timedelta(days=7))
     step: Any = timedelta(days=1) if form is date else timedelta(seconds=1)
@@ -280,7 +280,7 @@ _PLAIN: dict[Any, Rule] = {
 }
 
 
-def _typed_text(form: Any) -> Rule | None:
+def _typed_text(form: object) -> Rule | None:
     """Types of other libraries that are known by their names: UUIDs, texts that must be an address,
     secrets.
     """
@@ -317,7 +317,7 @@ class _OneOf(Rule):
     def __init__(self, ways: list[Rule]) -> None:
         self._ways = ways
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         way = bits.below(len(self._ways))
         return self._ways[way].one(bits.sub(way))
 
@@ -328,7 +328,7 @@ class _Tuple(Rule):
     def __init__(self, parts: list[Rule]) -> None:
         self._parts = parts
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         return tuple(part.one(bits.sub(i)) for i, part in enumerate(self._parts))
 
 
@@ -348,7 +348,7 @@ class _Items(Rule):
         self._make, self._path, self._item, self._value = make, path, item, value
         self._low, self._high = _lengths(limits, 0, 3)
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         wanted = bits.between(self._low, self._high)
         made = self._make([])
         for extra in range(TRIES):
@@ -375,7 +375,7 @@ class _Fitted(Rule):
         self._rule, self._limits, self._other = rule, limits, other
         self.needs = rule.needs
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:
+    def one(self, bits: Bits, *inputs: object) -> Any:
         value = self._rule.one(bits, *inputs)
         return value if self._limits.allow(value) else self._other.one(bits.sub(0))
 
@@ -389,7 +389,7 @@ class _Checked(Rule):
         self._rule, self._limits, self._path = rule, limits, path
         self.needs = rule.needs
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:
+    def one(self, bits: Bits, *inputs: object) -> Any:
         for number in range(TRIES):
             value = self._rule.one(bits.sub(number), *inputs)
             if self._limits.allow(value):

@@ -63,11 +63,11 @@ class Urn:
         self._layouts: dict[Any, Layout] = {}
 
     @overload
-    def draw(self, what: type[T], n: None = None, **fields: Any) -> T: ...
+    def draw(self, what: type[T], n: None = None, **fields: object) -> T: ...
     @overload
-    def draw(self, what: type[T], n: int | range, **fields: Any) -> list[T]: ...
+    def draw(self, what: type[T], n: int | range, **fields: object) -> list[T]: ...
     @overload
-    def draw(self, what: Any, n: Any = None, **fields: Any) -> Any: ...
+    def draw(self, what: object, n: int | range | None = None, **fields: object) -> Any: ...
     def draw(self, what: Any, n: int | range | None = None, **fields: Any) -> Any:
         """Draw one record or value, a list of n, or the slice that a range names.
 
@@ -92,7 +92,7 @@ class Urn:
             )
         return one(layout, 0) if n is None else list(records(layout, indexes))
 
-    def set_rules(self, what: Any, **rules: Any) -> None:
+    def set_rules(self, what: object, **rules: object) -> None:
         """Set rules for fields of a type: they hold for every draw of it after this, and overrides
         go before them.
 
@@ -109,13 +109,13 @@ class Urn:
         )
         self._layouts.clear()
 
-    def stream(self, what: type[T], start: int = 0, **fields: Any) -> Iterator[T]:
+    def stream(self, what: type[T], start: int = 0, **fields: object) -> Iterator[T]:
         """Draw records without end, from an index on."""
         while True:
             yield from self.draw(what, range(start, start + MANY), **fields)
             start += MANY
 
-    def chunks(self, what: Any, n: int | range, **fields: Any) -> Iterator[list[Any]]:
+    def chunks(self, what: object, n: int | range, **fields: object) -> Iterator[list[Any]]:
         """The first n records, or a slice, some thousands at a time, so that memory stays the same
         for any number.
         """
@@ -123,7 +123,7 @@ class Urn:
         for start in range(0, len(indexes), CHUNK):
             yield self.draw(what, indexes[start : start + CHUNK], **fields)
 
-    def data_frame(self, what: Any, n: int | range, **fields: Any) -> pandas.DataFrame:
+    def data_frame(self, what: object, n: int | range, **fields: object) -> pandas.DataFrame:
         """The records as a pandas data frame, a column for each field.
 
         Args:
@@ -149,7 +149,7 @@ class Urn:
             columns[column.name] = column.rule.column(lanes(column.key, _indexes(what, n)), *inputs)
         return pandas.DataFrame({name: columns[name] for name in layout.record.given})
 
-    def _layout(self, what: Any, given: Mapping[str, Any]) -> Layout | None:
+    def _layout(self, what: object, given: Mapping[str, Any]) -> Layout | None:
         """How the records of a type are drawn; None for what is no record type."""
         if isinstance(what, Mapping):
             return None
@@ -214,7 +214,7 @@ class Urn:
             f"{parent.names[0]!r})"
         )
 
-    def _value_rule(self, what: Any, fields: Mapping[str, Any]) -> tuple[Rule, int]:
+    def _value_rule(self, what: object, fields: Mapping[str, Any]) -> tuple[Rule, int]:
         if fields:
             raise RecordRefused(
                 f"{show(what, 60)} has no fields, so none can be given: {', '.join(fields)}"
@@ -229,7 +229,7 @@ class Urn:
         return DRAWER.value(node_of(what), name), key_of(self.seed, name)
 
 
-def _indexes(what: Any, n: Any) -> range:
+def _indexes(what: object, n: object) -> range:
     if n is None:
         return range(1)
     if (
@@ -244,7 +244,7 @@ def _indexes(what: Any, n: Any) -> range:
     return n if isinstance(n, range) else range(n)
 
 
-def _name(what: Any) -> str:
+def _name(what: object) -> str:
     return "schema" if isinstance(what, Mapping) else type_name(what)
 
 

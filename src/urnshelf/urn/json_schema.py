@@ -36,7 +36,7 @@ class _Reader:
         self._root = root
         self._plain = Drawer(lambda *_: constant(None))
 
-    def rule(self, schema: Any, path: str, depth: int, name: str = "") -> Rule:
+    def rule(self, schema: object, path: str, depth: int, name: str = "") -> Rule:
         if schema is True or schema == {}:
             return among(None, True, 7, 4.5, "Ternhythe")
         if not isinstance(schema, Mapping):
@@ -98,7 +98,7 @@ class _Reader:
             ways.append(self._late(merged, f"{path}/{keyword}/{number}", depth, name))
         return _way(ways)
 
-    def _late(self, schema: Any, path: str, depth: int, name: str = "") -> Rule:
+    def _late(self, schema: object, path: str, depth: int, name: str = "") -> Rule:
         return _Late(lambda: self.rule(schema, path, depth, name))
 
     def _typed(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:
@@ -184,7 +184,7 @@ class _Reader:
         return self._plain.field(name, node_of(float), limits, path, {})
 
 
-def _merge(into: dict[str, Any], part: Any, path: str) -> None:
+def _merge(into: dict[str, Any], part: object, path: str) -> None:
     """Join two schemas that must both hold; raises RecordRefused where they cannot be joined."""
     if not isinstance(part, Mapping):
         return
@@ -259,7 +259,7 @@ class _Late(Rule):
         self._make = make
         self._rule: Rule | None = None
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:
+    def one(self, bits: Bits, *inputs: object) -> Any:
         self._rule = self._rule or self._make()
         return self._rule.one(bits, *inputs)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from types import ModuleType
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.urn.mixing import FIRST, GOLDEN, MASK, SECOND, mix
@@ -15,7 +16,7 @@ class Lanes:
 
     __slots__ = ("_numpy", "index", "key", "step")
 
-    def __init__(self, key: int, index: np.ndarray[Any, Any], numpy: Any) -> None:
+    def __init__(self, key: int, index: np.ndarray[Any, Any], numpy: ModuleType) -> None:
         self.key = key
         self.index = index
         self.step = 0

@@ -62,7 +62,7 @@ def layout_of(record: Description, seed: int, rules: Mapping[str, Rule]) -> Layo
     return Layout(record, tuple(_in_order(record, columns)))
 
 
-def drawable(what: Any) -> Description | None:
+def drawable(what: object) -> Description | None:
     """The description of a type whose records can be drawn; of a plain class its constructor must
     tell the types.
     """
@@ -76,7 +76,7 @@ def drawable(what: Any) -> Description | None:
     return record if has_types or record.kind != "plain" else None
 
 
-def record_type(what: Any) -> Description:
+def record_type(what: object) -> Description:
     """The description of what is to be drawn; raises RecordRefused for what has no fields."""
     record = description_of(what)
     if record is None:
@@ -86,7 +86,7 @@ def record_type(what: Any) -> Description:
 
 
 @remembered
-def _field_rules(what: Any) -> dict[str, Any]:
+def _field_rules(what: object) -> dict[str, Any]:
     """The rule of each field of a type, or why there is none, which matters only where no other is
     given.
     """
@@ -225,7 +225,7 @@ class _SometimesAbsent(Rule):
         self._rule = rule
         self.needs = rule.needs
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:
+    def one(self, bits: Bits, *inputs: object) -> Any:
         return ABSENT if bits.below(4) == 0 else self._rule.one(bits.sub(0), *inputs)
 
 
@@ -238,7 +238,7 @@ class _Nested(Rule):
         self._record, self._path, self._depth = record, path, depth
         self._parts: Any = None
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         if self._parts is None:  # resolved late, for a type that holds itself
             self._parts = self._resolved()
         for attempt in range(TRIES):

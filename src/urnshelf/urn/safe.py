@@ -11,7 +11,6 @@ issued to a firm (GS1 General Specifications); the check digit is valid.
 from __future__ import annotations
 
 from ipaddress import IPv4Address, IPv6Address
-from typing import Any
 
 from urnshelf.caches import remembered
 
@@ -21,7 +20,7 @@ NETWORKS_4 = (0xC0000200, 0xC6336400, 0xCB007100)
 NETWORK_6 = 0x20010DB8 << 96
 
 
-def email_of(given: Any, family: Any, number: int, top: int) -> str:
+def email_of(given: object, family: object, number: int, top: int) -> str:
     """An address for these names at a reserved domain: number below 90, top below 3."""
     return f"{_ascii(given)}.{_ascii(family)}{number + 10}@{DOMAINS[top]}"
 
@@ -61,6 +60,6 @@ def gtin(number: int) -> str:
 
 
 @remembered
-def _ascii(name: Any) -> str:
+def _ascii(name: object) -> str:
     letters = "".join(c for c in str(name).lower() if c.isascii() and (c.isalnum() or c in "._-"))
     return letters.strip("._-") or "someone"

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from datetime import UTC, date, datetime, time
 from decimal import Decimal
 from pathlib import Path
+from types import ModuleType
 from typing import Any, NamedTuple
 
 from urnshelf.errors import FileRefused
@@ -72,7 +73,7 @@ def _read(value: Any, is_text: bool, name: str, table: FileTable, at: str) -> An
     return to_json(value, node)
 
 
-def _array(column: _Column, rows: list[dict[str, Any]], table: FileTable, arrow: Any) -> Any:
+def _array(column: _Column, rows: list[dict[str, Any]], table: FileTable, arrow: ModuleType) -> Any:
     name = column.name
     if column.kind is None:
         return arrow.array([_cell(row, column, table) for row in rows], type=arrow.string())
@@ -99,7 +100,7 @@ def _cell(row: dict[str, Any], column: _Column, table: FileTable) -> str | None:
     return to_cell(data[column.name], column.node) or None
 
 
-def _kind(name: str, node: Node, rows: list[dict[str, Any]], arrow: Any) -> Any:
+def _kind(name: str, node: Node, rows: list[dict[str, Any]], arrow: ModuleType) -> Any:
     """The type that holds all these values exactly; None where only a text does."""
     values = [row[name] for row in rows if row.get(name) is not None]
     kinds = {str(kind): kind for kind in (_exact_kind(value, arrow) for value in values)}
@@ -108,12 +109,12 @@ def _kind(name: str, node: Node, rows: list[dict[str, Any]], arrow: Any) -> Any:
     return kind if kind is not None and _is_read_as(node, values[0]) else None
 
 
-def _is_read_as(node: Node, value: Any) -> bool:
+def _is_read_as(node: Node, value: object) -> bool:
     """Whether the column's own type tells how its values are read again."""
     return node.bare is type(value)
 
 
-def _exact_kind(value: Any, arrow: Any) -> Any:
+def _exact_kind(value: Any, arrow: ModuleType) -> Any:
     """Arrow's type for a value that it keeps exactly; None for others."""
     cls = type(value)
     if cls is int:

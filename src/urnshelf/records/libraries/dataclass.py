@@ -31,7 +31,7 @@ class _DataClass(ByAttributes):
         self.in_order = not any(one.kw_only for one in every) and all(one.init for one in every)
 
 
-def describe(form: Any, origin: Any) -> Description | None:
+def describe(form: object, origin: object) -> Description | None:
     """A dataclass; one that is mapped to a table is not this file's."""
     if not dataclasses.is_dataclass(origin) or hasattr(origin, "__mapper__"):
         return None

@@ -45,10 +45,10 @@ class _Mapped(Description):
                     found[self._name(column)] = parent
         return found
 
-    def fetch(self, record: Any, name: str) -> Any:
+    def fetch(self, record: object, name: str) -> Any:
         return vars(record).get(name)
 
-    def values(self, record: Any) -> dict[str, Any]:
+    def values(self, record: object) -> dict[str, Any]:
         """What is loaded: asking for more would send the object to its database."""
         return {name: vars(record)[name] for name in self.names if name in vars(record)}
 
@@ -65,11 +65,11 @@ class _Mapped(Description):
         """
         return type(record).__mapper__.class_manager.new_instance(), self._fill
 
-    def _fill(self, copy: Any, record: Any, part: Part) -> None:
+    def _fill(self, copy: object, record: object, part: Part) -> None:
         for name, value in self.values(record).items():
             setattr(copy, name, part(value))
 
-    def _name(self, column: Any) -> str:
+    def _name(self, column: object) -> str:
         return str(self.origin.__mapper__.get_property_by_column(column).key)
 
 
@@ -94,7 +94,7 @@ def describe(form: Any, origin: Any) -> Description | None:
     return _Mapped(form, fields, has_plain_equality=origin.__eq__ is object.__eq__)
 
 
-def _field(name: str, column: Any, origin: Any) -> Field:
+def _field(name: str, column: Any, origin: object) -> Field:
     default = getattr(column.default, "arg", NOT_THERE) if column.default is not None else NOT_THERE
     declared = getattr(origin, "__dataclass_fields__", {}).get(name)
     return Field(

@@ -12,7 +12,7 @@ from urnshelf.types.nodes import node_of
 class _Struct(Description):
     kind = "msgspec"
 
-    def copy(self, record: Any, part: Part) -> tuple[Any, Fill | None]:
+    def copy(self, record: object, part: Part) -> tuple[Any, Fill | None]:
         return standard_copy.copy(record), _fill
 
 

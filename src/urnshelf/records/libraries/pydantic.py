@@ -27,7 +27,7 @@ class _Model(Description):
         return record.model_copy(), _fill
 
 
-def _fill(copy: Any, record: Any, part: Part) -> None:
+def _fill(copy: object, record: object, part: Part) -> None:
     copy.__dict__.update({name: part(value) for name, value in record.__dict__.items()})
 
 
@@ -40,7 +40,7 @@ def describe(form: Any, origin: Any) -> Description | None:
     return _Model(form, fields, is_frozen=bool(origin.model_config.get("frozen")))
 
 
-def _field(name: str, info: Any, origin: Any) -> Field:
+def _field(name: str, info: Any, origin: object) -> Field:
     return Field(
         name,
         node_of(info.annotation),

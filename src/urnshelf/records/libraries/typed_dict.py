@@ -19,7 +19,7 @@ class _TypedDict(Description):
     def values(self, record: Any) -> dict[str, Any]:
         return dict(record)
 
-    def fits(self, record: Any) -> bool:
+    def fits(self, record: object) -> bool:
         return isinstance(record, dict)
 
     def build(self, values: Mapping[str, Any]) -> Any:
@@ -29,7 +29,7 @@ class _TypedDict(Description):
         record.update(values)
         return record
 
-    def copy(self, record: Any, part: Part) -> tuple[Any, Fill | None]:
+    def copy(self, record: object, part: Part) -> tuple[Any, Fill | None]:
         return {}, _fill
 
 

@@ -29,7 +29,7 @@ class Rule:
     vectorised = True
     """Whether `raw` takes lanes as well as bits."""
 
-    def raw(self, bits: Any) -> Any:
+    def raw(self, bits: object) -> Any:
         """Whole numbers drawn from bits, or from lanes of bits."""
         raise NotImplementedError
 
@@ -41,7 +41,7 @@ class Rule:
         """The value with this number, below `size`."""
         raise NotImplementedError
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         """One value."""
         return self.finish(self.raw(bits))
 
@@ -59,7 +59,7 @@ class Rule:
         """The values that an array of whole numbers stands for."""
         return list(map(self.finish, raw.tolist()))
 
-    def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:
+    def column(self, lanes: object, *inputs: Sequence[Any]) -> Any:
         """The values of all lanes, as a frame likes them best."""
         return self.many(lanes, *inputs)
 
@@ -133,7 +133,7 @@ def planned(
     return register
 
 
-def data_of(value: Any) -> Any:
+def data_of(value: object) -> Any:
     """A value as a plan file holds it; raises RecordRefused for one that no file can hold."""
     try:
         return to_json(value, node_of(type(value)))
@@ -141,7 +141,7 @@ def data_of(value: Any) -> Any:
         raise RecordRefused(f"it cannot be written to a plan file: {why}") from None
 
 
-def table(name: str, value: Any, **options: Any) -> dict[str, Any]:
+def table(name: str, value: object, **options: object) -> dict[str, Any]:
     """A rule's table; options of None are left out."""
     return {name: value, **{key: one for key, one in options.items() if one is not None}}
 
@@ -159,7 +159,7 @@ class Composed(Rule):
     ) -> None:
         self._function, self._bounds, self.needs = function, bounds, needs
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:
+    def one(self, bits: Bits, *inputs: object) -> Any:
         """What the function makes of the inputs and the numbers."""
         return self._function(*inputs, *[bits.below(bound) for bound in self._bounds])
 
@@ -179,7 +179,7 @@ class _Computed(Rule):
 
     vectorised = False
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         return self._function(bits)
 
 

@@ -15,7 +15,7 @@ from urnshelf.urn.rules.given import as_rule
 class _Among(Rule):
     """One of several values."""
 
-    def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:  # noqa: ARG002
+    def column(self, lanes: object, *inputs: Sequence[Any]) -> Any:  # noqa: ARG002
         """A categorical column."""
         from pandas import Categorical
 
@@ -59,7 +59,7 @@ def _among_of(entry: PlanRule) -> Rule:
     return among(*[entry.typed(choice) for choice in entry.value], **entry.options)
 
 
-def among(*choices: Any, weights: Sequence[int] | None = None) -> Rule:
+def among(*choices: object, weights: Sequence[int] | None = None) -> Rule:
     """One of the given values.
 
     Args:
@@ -97,7 +97,7 @@ class _SometimesNone(Rule):
         self._per_mille = per_mille
         self.needs = rule.needs
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:
+    def one(self, bits: Bits, *inputs: object) -> Any:
         return None if bits.below(1000) < self._per_mille else self._rule.one(bits.sub(0), *inputs)
 
     def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
@@ -114,7 +114,7 @@ def _sometimes_none_of(entry: PlanRule) -> Rule:
     return sometimes_none(entry.rule_of(entry.value), **entry.options)
 
 
-def sometimes_none(rule: Any, rate: float = 0.25) -> Rule:
+def sometimes_none(rule: object, rate: float = 0.25) -> Rule:
     """None at this rate, otherwise as the rule says.
 
     Args:
@@ -133,7 +133,7 @@ class _AllDifferent(Rule):
         self._rule = rule
         self.size = self._count = count
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         if bits.index >= self._count:
             raise RecordRefused(
                 f"all_different: record {bits.index + 1} has no value left, there are only "
@@ -150,7 +150,7 @@ def _all_different_of(entry: PlanRule) -> Rule:
     return all_different(entry.rule_of(entry.value))
 
 
-def all_different(rule: Any) -> Rule:
+def all_different(rule: object) -> Rule:
     """Values of a countable rule, no two records with the same: a keyed permutation of them.
 
     Args:

@@ -14,13 +14,13 @@ from urnshelf.urn.rules.base import PlanRule, Rule, data_of, planned, table
 class _Constant(Rule):
     size = 1
 
-    def __init__(self, value: Any) -> None:
+    def __init__(self, value: object) -> None:
         self._value = value
 
     def raw(self, bits: Any) -> Any:
         return bits.index
 
-    def finish(self, raw: Any) -> Any:  # noqa: ARG002
+    def finish(self, raw: object) -> Any:  # noqa: ARG002
         return self._value
 
     def at(self, number: int) -> Any:  # noqa: ARG002
@@ -35,7 +35,7 @@ def _constant_of(entry: PlanRule) -> Rule:
     return constant(entry.typed(entry.value))
 
 
-def constant(value: Any) -> Rule:
+def constant(value: object) -> Rule:
     """Always this value.
 
     >>> from urnshelf.urn.mixing import Bits
@@ -52,7 +52,7 @@ class _Derived(Rule):
         self._function = function
         self.needs = needs
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         return self._function(*inputs)
 
 
@@ -75,7 +75,7 @@ def derived(function: Callable[..., Any], *fields: str) -> Rule:
     return _Derived(function, fields)
 
 
-def as_rule(value: Any) -> Rule:
+def as_rule(value: object) -> Rule:
     """What the user gives for a field: a rule, a function of other fields, or a value."""
     if isinstance(value, Rule):
         return value

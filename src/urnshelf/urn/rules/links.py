@@ -29,7 +29,7 @@ class Link(Rule):
         """The same link, its parents known."""
         return Link(self.record_type, self.field, self.count, parents)
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         """One of the parents."""
         parents = self._parents()
         return parents[bits.below(len(parents))]

@@ -24,7 +24,7 @@ class _Whole(Rule):
     def at(self, number: int) -> Any:
         return self.finish(self._low + number)
 
-    def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:
+    def column(self, lanes: object, *inputs: Sequence[Any]) -> Any:
         return self.raw(lanes) if self.vectorised else self.many(lanes, *inputs)
 
     def to_plan(self) -> dict[str, Any]:
@@ -57,7 +57,7 @@ class _Real(_Whole):
     def finish(self, raw: int) -> Any:
         return raw / self._unit
 
-    def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:  # noqa: ARG002
+    def column(self, lanes: object, *inputs: Sequence[Any]) -> Any:  # noqa: ARG002
         return self.raw(lanes) / self._unit
 
 
@@ -65,11 +65,11 @@ class _Money(_Real):
     def finish(self, raw: int) -> Decimal:
         return Decimal(raw).scaleb(-self._decimals)
 
-    def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:
+    def column(self, lanes: object, *inputs: Sequence[Any]) -> Any:
         return self.many(lanes, *inputs)
 
 
-def _scaled(value: Any, decimals: int, up: bool) -> int:
+def _scaled(value: object, decimals: int, up: bool) -> int:
     exact = Decimal(str(value)).scaleb(decimals)
     whole = int(exact)
     if exact == whole:
@@ -164,7 +164,7 @@ def between(low: Any, high: Any, decimals: int | None = None) -> Rule:
     )
 
 
-def _nonempty(rule: _Whole, low: Any, high: Any) -> Rule:
+def _nonempty(rule: _Whole, low: object, high: object) -> Rule:
     if rule.size is not None and rule.size < 1:
         raise RecordRefused(
             f"between({low}, {high}): no value has so few decimal places; give more with decimals=…"

@@ -80,7 +80,7 @@ def _distribution_of(entry: PlanRule) -> Rule:
 
 
 def distribution(
-    frozen: Any,
+    frozen: object,
     low: float | None = None,
     high: float | None = None,
     outside: str = "redraw",
@@ -125,7 +125,7 @@ class _Drift(Rule):
         self._decimals = decimals
         self._start, self._step = round(start * self._unit), max(1, round(step * self._unit))
 
-    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         low, high, at = 0, 1 << _LEVELS, bits.index
         if at >= high:
             raise RecordRefused(f"drift: index {at} is beyond the {high} values of a walk")

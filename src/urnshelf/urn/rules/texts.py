@@ -29,7 +29,7 @@ class _Pattern(Rule):
     def finish(self, raw: int) -> str:
         return self._node.text(raw)
 
-    def finish_all(self, raw: Any) -> list[Any]:
+    def finish_all(self, raw: object) -> list[Any]:
         return texts(self._node, raw)
 
     def at(self, number: int) -> str:
@@ -71,7 +71,7 @@ class _Template(Rule):
             dict.fromkeys(name.partition(".")[0].partition("[")[0] for name in fields if name)
         )
 
-    def one(self, bits: Bits, *inputs: Any) -> str:  # noqa: ARG002
+    def one(self, bits: Bits, *inputs: object) -> str:  # noqa: ARG002
         return self._text.format(**dict(zip(self.needs, inputs, strict=True)))
 
     def to_plan(self) -> dict[str, Any]:
