@@ -200,7 +200,7 @@ def test_a_link_to_what_has_no_single_key_asks_for_the_field(shelf: Shelf) -> No
 
 
 def test_a_mapped_class_tells_its_key_unique_fields_and_references() -> None:
-    from urnshelf.records.description import describe
+    from urnshelf.records.recognising import describe
 
     quay, lamp = describe(Quay), describe(QuayLamp)
     assert quay is not None

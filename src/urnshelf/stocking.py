@@ -7,7 +7,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.records.description import description_of
+from urnshelf.records.recognising import description_of
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
 

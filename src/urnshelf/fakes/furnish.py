@@ -11,8 +11,8 @@ from urnshelf.caches import remembered
 from urnshelf.calls.place import put_under_test
 from urnshelf.errors import FurnishRefused
 from urnshelf.fakes.obvious import is_interface, is_of_the_language
-from urnshelf.records.description import describe
 from urnshelf.records.display import show
+from urnshelf.records.recognising import describe
 from urnshelf.types.annotations import resolve, signature_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of

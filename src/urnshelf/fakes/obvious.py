@@ -14,7 +14,7 @@ from urnshelf.clock import Clock
 from urnshelf.errors import UrnShelfError
 from urnshelf.fakes.clocks import clock_reply, is_of_a_clock
 from urnshelf.interfaces.members import Member
-from urnshelf.records.description import describe
+from urnshelf.records.recognising import describe
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Kind, Node
 

@@ -12,7 +12,8 @@ from typing import Any, NamedTuple
 
 from urnshelf.errors import FileRefused
 from urnshelf.records.codec import Unfit, record_from_json, record_to_json, to_json
-from urnshelf.records.description import Description, description_of
+from urnshelf.records.description import Description
+from urnshelf.records.recognising import description_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Node
 

@@ -11,8 +11,9 @@ from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.results import is_record_type, result_of
 from urnshelf.readings.verbs import VERBS, verb_of
-from urnshelf.records.description import describe, snake_case
-from urnshelf.store.definition import Definition, untold
+from urnshelf.records.description import snake_case
+from urnshelf.records.recognising import describe
+from urnshelf.store.definition import Definition, plain_definition
 from urnshelf.types.nodes import ANYTHING, Kind, Node
 
 _SUFFIXES = re.compile(
@@ -79,7 +80,7 @@ class Entity:
         for field in fields:
             inner = fields[field].node.bare
             if name.startswith(f"{field}_") and is_record_type(inner):
-                rest = entity(untold(inner)).path(name.removeprefix(f"{field}_"))
+                rest = entity(plain_definition(inner)).path(name.removeprefix(f"{field}_"))
                 if rest is not None:
                     return f"{field}.{rest}"
         return None

@@ -23,7 +23,8 @@ from urnshelf.readings.results import Result
 from urnshelf.readings.roles import path_of_key
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.verbs import COUNTS
-from urnshelf.store.conditions import AllOf, Comparison, Condition, Not, equals
+from urnshelf.store.comparisons import Comparison, equals
+from urnshelf.store.conditions import AllOf, Condition, Not
 from urnshelf.store.paths import Placeholder, identifier
 from urnshelf.store.queries import Query
 from urnshelf.store.views import View

@@ -8,8 +8,8 @@ import re
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
+from urnshelf.readings.comparing import comparison_of
 from urnshelf.readings.entities import Entity
-from urnshelf.readings.parameters import comparison_of
 
 _NOISE = frozenset(
     """
@@ -132,7 +132,7 @@ def _order(words: list[str], about: Entity) -> tuple[list[str], list[str]]:
                 "_".join(rest[:-1] if descending or rest[-1] in ("asc", "ascending") else rest)
             )
             if path is not None:
-                return words[:start], [path + " desc" * descending]
+                return words[:start], [f"{path} desc" if descending else path]
     return words, []
 
 

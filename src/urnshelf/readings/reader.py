@@ -10,11 +10,12 @@ from typing import Any, NamedTuple
 from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.changes import read_setter
+from urnshelf.readings.comparing import condition_maker
 from urnshelf.readings.entities import Entity, entity, item_record, record_of
 from urnshelf.readings.key_values import read_key_value
 from urnshelf.readings.look_ups import read_look_up, read_question
 from urnshelf.readings.operations import Reading, ReadParameter, Role, Unread, honoured
-from urnshelf.readings.parameters import PAGING, condition_maker, read_condition
+from urnshelf.readings.parameters import PAGING, read_condition
 from urnshelf.readings.removals import read_removal
 from urnshelf.readings.roles import given_as
 from urnshelf.readings.subject import Subject

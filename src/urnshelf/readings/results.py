@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.caches import remembered
 from urnshelf.readings.operations import Promised
-from urnshelf.records.description import describe, description_of, looks_like_record
+from urnshelf.records.recognising import describe, description_of, looks_like_record
 from urnshelf.types.nodes import ITEM_TYPES, Kind, Node
 
 Collect = Callable[[list[Any]], Any]

@@ -5,9 +5,9 @@ from __future__ import annotations
 from inspect import Parameter
 
 from urnshelf.interfaces.members import Member
+from urnshelf.readings.comparing import is_collection_type
 from urnshelf.readings.entities import Entity, item_record
 from urnshelf.readings.operations import ReadParameter, Role
-from urnshelf.readings.parameters import is_collection_type
 from urnshelf.readings.results import is_row_type
 from urnshelf.types.nodes import Kind, Node
 

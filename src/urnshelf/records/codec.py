@@ -14,9 +14,10 @@ from collections.abc import Callable
 from enum import Enum
 from typing import Any
 
-from urnshelf.records.description import Description, describe, description_of
+from urnshelf.records.description import Description
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
+from urnshelf.records.recognising import describe, description_of
 from urnshelf.records.scalars import Scalar, scalar_named, scalar_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, ITEM_TYPES, Kind, Node, node_of

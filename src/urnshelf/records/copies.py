@@ -12,7 +12,8 @@ from types import MappingProxyType
 from typing import Any, TypeVar
 
 from urnshelf.caches import MEMORIES, remembered
-from urnshelf.records.description import ByAttributes, Description, Fill, Part, describe
+from urnshelf.records.description import ByAttributes, Description, Fill, Part
+from urnshelf.records.recognising import describe
 
 T = TypeVar("T")
 Copier = Callable[[Any, Part], tuple[Any, Fill | None]]

@@ -7,8 +7,9 @@ from collections.abc import Iterable, Iterator
 from enum import Enum
 from typing import Any, NamedTuple
 
-from urnshelf.records.description import Description, describe
+from urnshelf.records.description import Description
 from urnshelf.records.equality import Matcher, same
+from urnshelf.records.recognising import describe
 
 
 class _Short(reprlib.Repr):

@@ -8,7 +8,8 @@ from functools import partial
 from typing import Any
 
 from urnshelf.caches import remembered
-from urnshelf.records.description import Description, describe, has_own
+from urnshelf.records.description import Description
+from urnshelf.records.recognising import describe, has_own
 
 Pairs = list[tuple[Any, Any]]
 EXACT = frozenset({int, str, bool, bytes, type(None)})

@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterable
 from itertools import islice
 from typing import Any
 
-from urnshelf.records.description import describe
 from urnshelf.records.display import show
+from urnshelf.records.recognising import describe
 from urnshelf.types.annotations import annotations_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Kind, Node

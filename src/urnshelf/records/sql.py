@@ -11,9 +11,9 @@ from enum import Enum
 from typing import Any
 
 from urnshelf.records.codec import Unfit, member_of, restored
-from urnshelf.records.description import describe, description_of
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
+from urnshelf.records.recognising import describe, description_of
 from urnshelf.records.scalars import scalar_of
 from urnshelf.types.forms import full_name, type_name
 from urnshelf.types.nodes import ANYTHING, ITEM_TYPES, Kind, Node

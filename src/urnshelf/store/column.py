@@ -7,16 +7,8 @@ from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
-from urnshelf.store.conditions import (
-    Between,
-    Comparison,
-    Condition,
-    IsNone,
-    Not,
-    OneOf,
-    TextPart,
-    equals,
-)
+from urnshelf.store.comparisons import Between, Comparison, IsNone, OneOf, TextPart, equals
+from urnshelf.store.conditions import Condition, Not
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 

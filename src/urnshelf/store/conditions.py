@@ -6,15 +6,11 @@ false, and a record is taken only where the whole condition is true.
 
 from __future__ import annotations
 
-import operator
 from collections.abc import Callable, Iterable
 from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
-from urnshelf.records.equality import EXACT, Matcher, same
-from urnshelf.store.paths import column_text, fetcher, literal
-from urnshelf.types.forms import type_name
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -40,11 +36,15 @@ class Condition:
         """Those of the records that fulfil it."""
         return list(filter(self.test(), records))
 
+    def negated_text(self) -> str:
+        """The SQL of its contrary."""
+        return f"NOT ({self})"
+
     def __and__(self, other: Condition) -> Condition:
-        return AllOf((*_parts(self, AllOf), *_parts(_checked(other), AllOf)))
+        return AllOf((*_parts(self, AllOf), *_parts(checked(other), AllOf)))
 
     def __or__(self, other: Condition) -> Condition:
-        return AnyOf((*_parts(self, AnyOf), *_parts(_checked(other), AnyOf)))
+        return AnyOf((*_parts(self, AnyOf), *_parts(checked(other), AnyOf)))
 
     def __invert__(self) -> Condition:
         return Not(self)
@@ -56,191 +56,6 @@ class Condition:
 
     def __repr__(self) -> str:
         return str(self)
-
-
-class OfField(Condition):
-    """A condition on one field."""
-
-    path: str
-
-    @property
-    def fields(self) -> tuple[str, ...]:
-        """That one."""
-        return (self.path,)
-
-
-class Comparison(OfField):
-    """A field compared with a value."""
-
-    def __init__(self, path: str, sign: str, value: object, fold: bool) -> None:
-        self.path, self.sign, self.value, self.fold = path, sign, value, fold
-        self._is_exact = sign == "=" and not fold and type(value) in EXACT
-
-    def test(self) -> Test:
-        """The comparison; unknown where the field is None."""
-        fetch, wanted = fetcher(self.path), folded(self.value) if self.fold else self.value
-        if self._is_exact:
-            return _exact_test(fetch, wanted)
-        compare = self._equal if self.sign in ("=", "<>") else self._order
-
-        def verdict(record: object) -> bool | None:
-            value = fetch(record)
-            if value is None and not isinstance(wanted, Matcher):
-                return None
-            return compare(folded(value) if self.fold else value, wanted)
-
-        return verdict
-
-    def chosen(self, records: list[Any]) -> list[Any]:
-        """The commonest question, made quick: a field of the record itself that has one plain
-        value.
-        """
-        if not self._is_exact or "." in self.path:
-            return super().chosen(records)
-        path, wanted, cls = self.path, self.value, type(self.value)
-        found = []
-        for record in records:
-            value = record.get(path) if isinstance(record, dict) else getattr(record, path, None)
-            if value == wanted if type(value) is cls else value is not None and same(wanted, value):
-                found.append(record)
-        return found
-
-    def _equal(self, value: object, wanted: object) -> bool:
-        return same(wanted, value) is (self.sign == "=")
-
-    def _order(self, value: object, wanted: object) -> bool:
-        try:
-            return bool(_ORDERS[self.sign](value, wanted))
-        except TypeError:
-            raise RecordRefused(
-                f"{self}: {self.path} holds {show(value, 40)}, and {type_name(type(value))} and "
-                f"{type_name(type(wanted))} have no order between them"
-            ) from None
-
-    def __str__(self) -> str:
-        column, value = (
-            _folded_text(text, self.fold) for text in (column_text(self.path), literal(self.value))
-        )
-        return f"{column} {self.sign} {value}"
-
-
-def _exact_test(fetch: Callable[[Any], Any], wanted: object) -> Test:
-    """The commonest test, made quick: a text or a number among values that are nearly always of the
-    same type.
-    """
-    cls = type(wanted)
-
-    def verdict(record: object) -> bool | None:
-        value = fetch(record)
-        if type(value) is cls:
-            return bool(value == wanted)
-        return None if value is None else same(wanted, value)
-
-    return verdict
-
-
-class Between(OfField):
-    """A field from one value to another, both included."""
-
-    def __init__(self, path: str, low: object, high: object) -> None:
-        self.path, self.low, self.high = path, low, high
-
-    def test(self) -> Test:
-        """Both comparisons."""
-        return AllOf(self.bounds).test()
-
-    @property
-    def bounds(self) -> tuple[Comparison, Comparison]:
-        """The two comparisons it stands for."""
-        return Comparison(self.path, ">=", self.low, False), Comparison(
-            self.path, "<=", self.high, False
-        )
-
-    def __str__(self) -> str:
-        return f"{column_text(self.path)} BETWEEN {literal(self.low)} AND {literal(self.high)}"
-
-
-class OneOf(OfField):
-    """A field that equals one of some values."""
-
-    def __init__(self, path: str, values: Iterable[Any], fold: bool = False) -> None:
-        self.path, self.values, self.fold = path, list(values), fold
-
-    def test(self) -> Test:
-        """Any of the equalities; None among the values means that the field may be None."""
-        fetch = fetcher(self.path)
-        wanted = [folded(value) if self.fold else value for value in self.values]
-        quick = _quick_set(wanted)
-
-        def verdict(record: object) -> bool | None:
-            value = fetch(record)
-            if value is None:
-                return None if wanted and None not in wanted else bool(wanted)
-            value = folded(value) if self.fold else value
-            if quick is not None and type(value) in (int, str):
-                return value in quick
-            return any(same(one, value) for one in wanted)
-
-        return verdict
-
-    def __str__(self) -> str:
-        known = [
-            _folded_text(literal(value), self.fold) for value in self.values if value is not None
-        ]
-        column = _folded_text(column_text(self.path), self.fold)
-        parts = [f"{column} IN ({', '.join(known)})"] * bool(known)
-        parts += [f"{column} IS NULL"] * (len(known) < len(self.values))
-        either = " OR ".join(parts) or "1 = 0"
-        return f"({either})" if len(parts) > 1 else either
-
-
-class IsNone(OfField):
-    """A field that is None."""
-
-    def __init__(self, path: str) -> None:
-        self.path = path
-
-    def test(self) -> Test:
-        """Always known."""
-        fetch = fetcher(self.path)
-        return lambda record: fetch(record) is None
-
-    def __str__(self) -> str:
-        return f"{column_text(self.path)} IS NULL"
-
-
-class TextPart(OfField):
-    """A text field that contains, starts with or ends with a text."""
-
-    def __init__(self, path: str, where: str, part: str, fold: bool) -> None:
-        self.path, self.where, self.part, self.fold = path, where, part, fold
-
-    def test(self) -> Test:
-        """The test of the text; unknown where the field is None."""
-        fetch, part = fetcher(self.path), folded(self.part) if self.fold else self.part
-
-        def verdict(record: object) -> bool | None:
-            value = fetch(record)
-            if value is None:
-                return None
-            if not isinstance(value, str):
-                raise RecordRefused(
-                    f"{self}: {self.path} holds {show(value, 40)}, which is no text"
-                )
-            text = folded(value) if self.fold else value
-            return bool(_TEXT_TESTS[self.where](text, part))
-
-        return verdict
-
-    def __str__(self) -> str:
-        column, part = (
-            _folded_text(text, self.fold) for text in (column_text(self.path), literal(self.part))
-        )
-        if self.where == "contains" or self.part == "":
-            return f"instr({column}, {part}) > 0"
-        length = len(self.part) if isinstance(self.part, str) else f"length({part})"
-        where = f"1, {length}" if self.where == "starts" else f"-{length}"
-        return f"substr({column}, {where}) = {part}"
 
 
 class Predicate(Condition):
@@ -364,41 +179,15 @@ class Not(Condition):
         return verdict
 
     def __str__(self) -> str:
-        if isinstance(self.part, IsNone):
-            return f"{column_text(self.part.path)} IS NOT NULL"
-        return f"NOT ({self.part})"
-
-
-def condition_of(conditions: Iterable[Any], fields: dict[str, Any]) -> tuple[Condition, ...]:
-    """Conditions as users give them: values of `Condition`, functions of a record, and fields with
-    their values.
-    """
-    given = [
-        Predicate(one) if callable(one) and not isinstance(one, Condition) else one
-        for one in conditions
-    ]
-    return (*map(_checked, given), *(equals(name, value) for name, value in fields.items()))
-
-
-def equals(path: str, value: object, fold: bool = False) -> Condition:
-    """The field has this value; None means that it is None."""
-    return IsNone(path) if value is None else Comparison(path, "=", value, fold)
-
-
-def folded(value: object) -> Any:
-    """A text in small letters, as SQL's `lower` gives it; any other value as it is."""
-    return value.lower() if isinstance(value, str) else value
-
-
-def _folded_text(text: str, fold: bool) -> str:
-    return f"lower({text})" if fold else text
+        return self.part.negated_text()
 
 
 def _parts(condition: Condition, kind: type[AllOf] | type[AnyOf]) -> tuple[Condition, ...]:
     return condition.parts if isinstance(condition, kind) else (condition,)
 
 
-def _checked(condition: object) -> Condition:
+def checked(condition: object) -> Condition:
+    """The condition; raises RecordRefused for what is none."""
     if not isinstance(condition, Condition):
         raise RecordRefused(
             f'{show(condition)} is no condition: compare a column, as in column("depth_m") >= 4, '
@@ -406,20 +195,3 @@ def _checked(condition: object) -> Condition:
             'as in harbour="Ternhythe"'
         )
     return condition
-
-
-def _quick_set(values: list[Any]) -> set[Any] | None:
-    return set(values) if values and all(type(value) in (int, str) for value in values) else None
-
-
-_ORDERS: dict[str, Callable[[Any, Any], Any]] = {
-    "<": operator.lt,
-    "<=": operator.le,
-    ">": operator.gt,
-    ">=": operator.ge,
-}
-_TEXT_TESTS: dict[str, Callable[[str, str], bool]] = {
-    "contains": lambda text, part: part in text,
-    "starts": str.startswith,
-    "ends": str.endswith,
-}

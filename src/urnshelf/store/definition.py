@@ -10,8 +10,9 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.errors import RecordMissing, RecordOutdated, RecordRefused
 from urnshelf.records.copies import copier_of
-from urnshelf.records.description import Description, declare, description_of, snake_case
+from urnshelf.records.description import Description, snake_case
 from urnshelf.records.display import show
+from urnshelf.records.recognising import declare, description_of
 from urnshelf.types.forms import full_name
 from urnshelf.types.nodes import Node
 
@@ -103,7 +104,7 @@ def _assigned_kind(node: Node) -> str:
 
 
 @remembered
-def untold(record_type: Any) -> Definition:
+def plain_definition(record_type: Any) -> Definition:
     """How records are stored of which nothing was told; one for all shelves, for it does not
     change.
     """

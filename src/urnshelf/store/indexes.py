@@ -7,7 +7,8 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from urnshelf.records.equality import Matcher
-from urnshelf.store.conditions import Between, Comparison, Condition, OneOf
+from urnshelf.store.comparisons import Between, Comparison, OneOf
+from urnshelf.store.conditions import Condition
 
 WORTH_IT = 64
 """With fewer records, reading them all is as fast."""

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, Any, Generic, Self, TypeVar, overload
 from urnshelf.errors import RecordMissing, RecordRefused
 from urnshelf.records.display import show
 from urnshelf.records.sql import to_sql
-from urnshelf.store.conditions import AllOf, Condition, condition_of
+from urnshelf.store.comparisons import condition_of
+from urnshelf.store.conditions import AllOf, Condition
 from urnshelf.store.paths import column_text, fetcher, identifier
 
 if TYPE_CHECKING:
@@ -92,13 +93,16 @@ class Selection(Generic[V]):
         text = f"{what} FROM {identifier(self._source.table_name)}"
         if self._condition.parts:
             text += f" WHERE {self._condition}"
-        order = [column_text(path) + " DESC" * descending for path, descending in self._order]
+        order = [
+            f"{column_text(path)} DESC" if descending else column_text(path)
+            for path, descending in self._order
+        ]
         if self._most is not None or self._skipped:
             order += [identifier(field) for field in tie if field not in dict(self._order)]
         text += f" ORDER BY {', '.join(order)}" if order else ""
         if self._most is not None or self._skipped:
             text += f" LIMIT {-1 if self._most is None else self._most}"
-        return text + f" OFFSET {self._skipped}" * bool(self._skipped)
+        return f"{text} OFFSET {self._skipped}" if self._skipped else text
 
 
 class Query(Selection[V]):

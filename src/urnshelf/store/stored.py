@@ -8,9 +8,9 @@ from contextlib import contextmanager
 from typing import Any, TypeVar, cast
 
 from urnshelf.errors import RecordRefused
-from urnshelf.records.description import describe, description_of
 from urnshelf.records.display import show
-from urnshelf.store.definition import Definition, untold
+from urnshelf.records.recognising import describe, description_of
+from urnshelf.store.definition import Definition, plain_definition
 from urnshelf.store.journal import Journal
 from urnshelf.store.queries import Query
 from urnshelf.store.rows import DrawUuid, Rows
@@ -48,7 +48,7 @@ class Store:
     def view(self, record_type: type[T]) -> View[T]:
         """All records of this type."""
         view = self._views.get(record_type)
-        return self._new_view(untold(cast(Any, record_type))) if view is None else view
+        return self._new_view(plain_definition(cast(Any, record_type))) if view is None else view
 
     def table(self, record_type: type[T]) -> Table[T]:
         """The same, as users have it."""
@@ -65,7 +65,7 @@ class Store:
     def definition(self, record_type: type) -> Definition:
         """How the records of a type are stored."""
         view = self._views.get(record_type)
-        return untold(cast(Any, record_type)) if view is None else view.stored.definition
+        return plain_definition(cast(Any, record_type)) if view is None else view.stored.definition
 
     def key_of(self, record_type: type) -> tuple[str, ...]:
         """The fields of a type's primary key on this shelf."""

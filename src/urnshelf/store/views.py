@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING, Any, Generic, TypeVar
 from urnshelf.errors import RecordMissing, RecordRefused
 from urnshelf.records.description import Description
 from urnshelf.records.display import show
-from urnshelf.store.conditions import AllOf, Condition, Predicate, condition_of
+from urnshelf.store.comparisons import condition_of
+from urnshelf.store.conditions import AllOf, Condition, Predicate
 from urnshelf.store.definition import unknown_field
 from urnshelf.store.queries import Query
 from urnshelf.store.rows import Rows

@@ -11,7 +11,8 @@ from pathlib import Path, PurePath, PurePosixPath
 from typing import Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.records.description import Description, describe, description_of
+from urnshelf.records.description import Description
+from urnshelf.records.recognising import describe, description_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.limits import NO_LIMITS, Limits, limits_of
 from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node, node_of

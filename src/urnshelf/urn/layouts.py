@@ -10,7 +10,8 @@ from typing import Any, NamedTuple
 
 from urnshelf.caches import remembered
 from urnshelf.errors import RecordRefused
-from urnshelf.records.description import NOT_THERE, Description, description_of
+from urnshelf.records.description import NOT_THERE, Description
+from urnshelf.records.recognising import description_of
 from urnshelf.types.forms import type_name
 from urnshelf.urn.by_type import DEEPEST, Drawer
 from urnshelf.urn.mixing import Bits, key_of

@@ -5,14 +5,8 @@ from __future__ import annotations
 import dataclasses
 from typing import Any
 
-from urnshelf.records.description import (
-    NOT_THERE,
-    ByAttributes,
-    Description,
-    Field,
-    filled_hints,
-    is_written_for,
-)
+from urnshelf.records.description import NOT_THERE, ByAttributes, Description, Field
+from urnshelf.records.recognising import filled_hints, is_written_for
 from urnshelf.types.nodes import node_of
 
 

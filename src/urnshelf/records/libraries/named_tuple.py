@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from urnshelf.records.description import NOT_THERE, Description, Field, Fill, Part, filled_hints
+from urnshelf.records.description import NOT_THERE, Description, Field, Fill, Part
+from urnshelf.records.recognising import filled_hints
 from urnshelf.types.nodes import node_of
 
 
