@@ -110,9 +110,6 @@ def _short_path(file: str) -> str:
     for root in (_HERE, *_libraries()):
         if file.startswith(root):
             return os.path.relpath(file, _ABOVE if root is _HERE else root)
-    inside = os.path.relpath(file) if _same_drive(file) else file
+    drives = (os.path.splitdrive(os.path.abspath(path))[0] for path in (file, os.getcwd()))
+    inside = os.path.relpath(file) if len({*drives}) == 1 else file
     return inside if not inside.startswith("..") else os.sep.join(file.split(os.sep)[-2:])
-
-
-def _same_drive(file: str) -> bool:
-    return os.path.splitdrive(os.path.abspath(file))[0] == os.path.splitdrive(os.getcwd())[0]

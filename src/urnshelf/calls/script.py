@@ -146,7 +146,7 @@ class Line:
         arguments = (
             ""
             if self.expected is None
-            else "".join(f", {a}" for a in _written(self.target, self.expected))
+            else "".join(f", {a}" for a in self.target.call(_shown, self.expected))
         )
         reply = "" if self.reply is None else f".{self.reply!r}"
         waits = f".waits({self.delay:g})" if self.delay else ""
@@ -204,10 +204,6 @@ def _is_exact(wanted: object) -> bool:
         return (cls in EXACT or full_name(cls) in _EXACT_BY_NAME) and bool(wanted == wanted)
     except TypeError:  # a class that cannot be hashed
         return False
-
-
-def _written(target: Target, expected: tuple[Any, ...]) -> list[str]:
-    return target.call(_shown, expected)  # type: ignore[no-any-return]
 
 
 def _shown(*args: object, **kwargs: object) -> list[str]:

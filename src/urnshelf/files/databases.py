@@ -5,6 +5,7 @@ from __future__ import annotations
 import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
+from decimal import Decimal
 from types import ModuleType
 from typing import Any
 
@@ -99,7 +100,8 @@ def _record(row: Any, shape: FileTable, at: str) -> Any:
 def _row(values: dict[str, Any], shape: FileTable) -> dict[str, Any]:
     every = {name: values.get(name) for name in shape.columns}
     return {
-        name: value if _is_decimal(type(value)) else to_sql(value) for name, value in every.items()
+        name: value if isinstance(value, Decimal) else to_sql(value)
+        for name, value in every.items()
     }
 
 
@@ -128,10 +130,6 @@ def _column_type(node: Node, sqlalchemy: ModuleType) -> Any:
     wanted = type(next(iter(node.bare)).value) if node.is_enum else node.bare
     name = full_name(wanted) if isinstance(wanted, type) else ""
     return kinds.get(name, sqlalchemy.Text)()
-
-
-def _is_decimal(cls: type) -> bool:
-    return full_name(cls) == "decimal.Decimal"
 
 
 def _table_name(shape: FileTable, given: str | None, inspector: Any) -> str:

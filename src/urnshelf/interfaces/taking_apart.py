@@ -119,7 +119,8 @@ def take_apart(form: object) -> Interface:
         _refuse_values(form, origin)
         return Interface(form, origin, type_name(form), _class_members(form, origin))
     if inspect.isroutine(form):
-        return Interface(form, form, form.__name__, {"__call__": _function_member(form)})
+        member = Member("__call__", "method", None, plain_signature(form), form, "static")
+        return Interface(form, form, form.__name__, {"__call__": member})
     raise InterfaceRefused(
         f"cannot fake {form!r}: a fake is made from a Protocol, an ABC, a class, a callable type "
         "or a function"
@@ -162,10 +163,6 @@ def _callable_type(form: object) -> Interface:
         signature = ANY_ARGUMENTS.replace(return_annotation=returned)
     member = Member("__call__", "method", None, signature)
     return Interface(form, get_origin(form), type_name(form), {"__call__": member})
-
-
-def _function_member(function: object) -> Member:
-    return Member("__call__", "method", None, plain_signature(function), function, "static")
 
 
 def _class_members(form: object, origin: type) -> dict[str, Member]:

@@ -110,16 +110,13 @@ def _given_as_values(values: tuple[Any, ...]) -> dict[str, Any]:
 
 def _given_by_field(rest: list[Parameter], values: tuple[Any, ...]) -> dict[str, Any]:
     pairs = zip(rest, values[1:], strict=True)
-    return {p.name: value for p, value in pairs if not _left_out(p, value)}
+    # an argument of None that may be left out asks for no change
+    return {p.name: value for p, value in pairs if p.default is not None or value is not None}
 
 
 def _is_changes(parameter: Parameter, node: Node) -> bool:
     is_open = not node.is_known or (node.kind is Kind.MAPPING and not node.args)
     return node.kind is Kind.TYPED_DICT or (parameter.name in _CHANGES and is_open)
-
-
-def _left_out(parameter: Parameter, value: object) -> bool:
-    return parameter.default is None and value is None
 
 
 def _change(access: Access, key: object, changes: dict[str, Any], result: Result) -> Any:

@@ -218,7 +218,7 @@ def _run_untold(result: Result, wanted: Wanted, name: Name, about: Entity) -> An
         and wanted.parts[0].role is Role.CONDITION
         and _asks_for_key(wanted, about)
     )
-    return _one_as_it_may_be if by_key or wanted.is_first else None
+    return _one if by_key or wanted.is_first else None
 
 
 def _asks_for_key(wanted: Wanted, about: Entity) -> bool:
@@ -250,12 +250,6 @@ def _one(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result
             "raise or to give None"
         )
     return result.given(found)
-
-
-def _one_as_it_may_be(
-    access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result
-) -> Any:
-    return _one(access, values, wanted, result)
 
 
 def _many(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:

@@ -157,11 +157,9 @@ def _reply_of_storing(
         return (lambda table, stored: len(stored)) if result.kind is Promised.INT else None
     if result.kind in (Promised.ONE, Promised.ONE_OR_NONE, Promised.UNKNOWN):
         return lambda table, stored: result.given(stored[0])
-    return _key_of_stored if _is_key_promised(result, about) else None
-
-
-def _key_of_stored(table: View[Any], stored: list[Any]) -> Any:
-    return table.key_of(stored[0])
+    if _is_key_promised(result, about):
+        return lambda table, stored: table.key_of(stored[0])
+    return None
 
 
 def _is_key_promised(result: Result, about: Entity) -> bool:

@@ -128,7 +128,9 @@ class OneOf(OfField):
         """Any of the equalities; None among the values means that the field may be None."""
         fetch = fetcher(self.path)
         wanted = [folded(value) if self.fold else value for value in self.values]
-        quick = _quick_set(wanted)
+        is_plain = all(type(value) in (int, str) for value in wanted)
+        # with plain values, one look-up stands for a comparison with each of them
+        quick = set(wanted) if wanted and is_plain else None
 
         def verdict(record: object) -> bool | None:
             value = fetch(record)
@@ -228,10 +230,6 @@ def folded(value: object) -> Any:
 
 def _folded_text(text: str, fold: bool) -> str:
     return f"lower({text})" if fold else text
-
-
-def _quick_set(values: list[Any]) -> set[Any] | None:
-    return set(values) if values and all(type(value) in (int, str) for value in values) else None
 
 
 _ORDERS: dict[str, Callable[[Any, Any], Any]] = {

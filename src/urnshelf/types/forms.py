@@ -77,7 +77,8 @@ def rebuilt(form: Any, leaf: Callable[[Any], Any]) -> Any:
     if all(a is b for a, b in zip(new, args, strict=True)):
         return form
     if is_union(form):
-        return functools.reduce(operator.or_, new) if _are_joined(new) else typing.Union[new]
+        are_classes = all(isinstance(part, type) for part in new)
+        return functools.reduce(operator.or_, new) if are_classes else typing.Union[new]
     if origin is abc.Callable and isinstance(form, GenericAlias):
         made: Any = abc.Callable
         return made[new[0] if new[0] is ... else list(new[:-1]), new[-1]]
@@ -85,8 +86,7 @@ def rebuilt(form: Any, leaf: Callable[[Any], Any]) -> Any:
     return copy_with(new) if callable(copy_with) else origin[new]
 
 
-def _are_joined(parts: tuple[Any, ...]) -> bool:
-    return all(isinstance(part, type) for part in parts)
+_PARAMETERS = (TypeVar, typing.ParamSpec, typing.TypeVarTuple)
 
 
 def substitute(form: object, filled: dict[Any, Any]) -> Any:
@@ -98,11 +98,9 @@ def substitute(form: object, filled: dict[Any, Any]) -> Any:
     """
     if not filled:
         return form
-    return rebuilt(form, lambda part: filled.get(part, part) if _is_parameter(part) else part)
-
-
-def _is_parameter(part: object) -> bool:
-    return isinstance(part, (TypeVar, typing.ParamSpec, typing.TypeVarTuple))
+    return rebuilt(
+        form, lambda part: filled.get(part, part) if isinstance(part, _PARAMETERS) else part
+    )
 
 
 def type_arguments(form: object) -> dict[type, dict[Any, Any]]:

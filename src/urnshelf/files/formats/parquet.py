@@ -106,12 +106,8 @@ def _kind(name: str, node: Node, rows: list[dict[str, Any]], arrow: ModuleType) 
     kinds = {str(kind): kind for kind in (_exact_kind(value, arrow) for value in values)}
     is_whole = all(name in row for row in rows)
     kind = next(iter(kinds.values())) if len(kinds) == 1 and is_whole else None
-    return kind if kind is not None and _is_read_as(node, values[0]) else None
-
-
-def _is_read_as(node: Node, value: object) -> bool:
-    """Whether the column's own type tells how its values are read again."""
-    return node.bare is type(value)
+    # the column's own type must tell how its values are read again
+    return kind if kind is not None and node.bare is type(values[0]) else None
 
 
 def _exact_kind(value: Any, arrow: ModuleType) -> Any:
