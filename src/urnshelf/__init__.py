@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING, Any
 
-from urnshelf.calls.cue import cue
+from urnshelf.calls.cueing import cue
 from urnshelf.calls.replies import raising
 from urnshelf.calls.tally import ledger_of, tally, unseen
 from urnshelf.calls.target import attribute

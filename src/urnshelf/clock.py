@@ -27,7 +27,11 @@ class Clock:
 
     @property
     def now(self) -> datetime:
-        """The moment that it shows, in UTC."""
+        """The moment that it shows, in UTC.
+
+        >>> shelf.clock.now
+        datetime.datetime(2030, 6, 1, 12, 0, tzinfo=datetime.timezone.utc)
+        """
         if self._now is None:
             from datetime import UTC, datetime  # a test without a clock does not pay for it
 
@@ -46,6 +50,10 @@ class Clock:
 
         Raises:
             ClockRefused: no moment, or one without a time zone.
+
+        >>> _ = shelf.clock.set(NOON.replace(hour=15))
+        >>> shelf.clock.now.hour
+        15
         """
         from datetime import UTC, datetime
 
@@ -69,6 +77,10 @@ class Clock:
 
         Raises:
             ClockRefused: backwards, or not a length of time.
+
+        >>> _ = shelf.clock.advance(hours=2, minutes=30)
+        >>> f"{shelf.clock.now:%H:%M}"
+        '14:30'
         """
         from datetime import timedelta
 

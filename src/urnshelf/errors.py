@@ -15,60 +15,154 @@ class UnansweredCall(UrnShelfError):
     """A fake was called and nothing answers the call: no cue, no reading, no obvious reply.
 
     The refusal is also noted on the shelf, so that a service which catches it does not hide it.
+
+    >>> shelf.fake(TideService).depth_at("Ternhythe", NOON)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.UnansweredCall: TideService.depth_at(harbour='Ternhythe',...
     """
 
 
 class InterfaceRefused(UrnShelfError):
-    """What was given cannot be faked, or does not say which fake is meant."""
+    """What was given cannot be faked, or does not say which fake is meant.
+
+    >>> shelf.fake(7)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.InterfaceRefused: cannot fake 7: a fake is made from a...
+    """
 
 
 class CueRefused(UrnShelfError):
     """A cue, a tally or a look at calls that the fake's interface does not allow, or a cue left
     without a reply.
+
+    >>> cue(shelf.fake(TideService).depth_at, harbor="Ternhythe")
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.CueRefused: cue(TideService.depth_at, harbor='Ternhythe'):...
     """
 
 
 class ReplyRefused(UrnShelfError):
-    """A reply that the method does not promise, or that a cue cannot give."""
+    """A reply that the method does not promise, or that a cue cannot give.
+
+    >>> cue(shelf.fake(TideService).depth_at).gives("deep")
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.ReplyRefused: TideService.depth_at promises float, but it is...
+    """
 
 
 class RepliesSpent(UrnShelfError):
-    """A cue told to refuse when its values are spent was asked once more."""
+    """A cue told to refuse when its values are spent was asked once more.
+
+    >>> tides = shelf.fake(TideService)
+    >>> _ = cue(tides.depth_at).gives(6.3, when_spent="refuse")
+    >>> tides.depth_at("Ternhythe", NOON)
+    6.3
+    >>> tides.depth_at("Ternhythe", NOON)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.RepliesSpent: TideService.depth_at was called once more than...
+    """
 
 
 class RefusalHidden(UrnShelfError):
-    """Leaving the shelf: a call was refused during the test, and something caught the refusal."""
+    """Leaving the shelf: a call was refused during the test, and something caught the refusal.
+
+    >>> with Shelf() as shelf:
+    ...     try:
+    ...         shelf.fake(TideService).depth_at("Ternhythe", NOON)
+    ...     except Exception:
+    ...         pass
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.RefusalHidden: 1 call had no answer, and the code under test...
+    """
 
 
 class RecordRefused(UrnShelfError):
-    """A record, or a type of record, that the shelf cannot take or draw."""
+    """A record, or a type of record, that the shelf cannot take or draw.
+
+    >>> shelf.stock(Berth, harbor="Ternhythe")
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.RecordRefused: Berth has no field 'harbor'; did you mean 'harbour'?
+    """
 
 
 class RecordMissing(UrnShelfError):
-    """No record on the shelf has this key."""
+    """No record on the shelf has this key.
+
+    >>> shelf.records(Berth).get(7)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.RecordMissing: no Berth has id=7; on the shelf: none...
+    """
 
 
 class FurnishRefused(UrnShelfError):
     """A service cannot be built: a parameter is neither given, nor an interface, nor has it a
     default.
+
+    >>> def night_desk(limit: int): ...
+    >>> shelf.furnish(night_desk)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.FurnishRefused: night_desk cannot be built: no argument for...
     """
 
 
 class RecordOutdated(UrnShelfError):
-    """A record was saved that had been changed by somebody else since it was read."""
+    """A record was saved that had been changed by somebody else since it was read.
+
+    >>> from dataclasses import dataclass
+    >>> @dataclass
+    ... class Chart:
+    ...     id: int
+    ...     version: int = 1
+    >>> _ = shelf.define(Chart, version="version")
+    >>> mine = shelf.stock(Chart(1))
+    >>> _ = shelf.records(Chart).save(shelf.records(Chart).get(1))
+    >>> shelf.records(Chart).save(mine)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.RecordOutdated: the Chart with id=1 was changed since it was...
+    """
 
 
 class ClockRefused(UrnShelfError):
-    """The shelf's clock was told something that is no time, or to run backwards."""
+    """The shelf's clock was told something that is no time, or to run backwards.
+
+    >>> shelf.clock.advance(hours=-1)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.ClockRefused: clock.advance(datetime.timedelta(days=-1,...
+    """
 
 
 class UnitRefused(UrnShelfError):
     """Two units of work at once over the same records, or one that was left before it was
     entered.
+
+    >>> from contextlib import AbstractContextManager
+    >>> class Unit(AbstractContextManager):
+    ...     def commit(self) -> None: ...
+    ...     def rollback(self) -> None: ...
+    >>> shelf.fake(Unit).commit()
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.UnitRefused: Unit cannot commit: it was not entered; use it in...
     """
 
 
 class FileRefused(UrnShelfError):
     """A file or a database whose data cannot be taken in, or written; nothing on the shelf was
     changed.
+
+    >>> shelf.load("berths.txt", Berth)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.FileRefused: berths.txt cannot be read: No such file or directory
     """

@@ -98,6 +98,10 @@ class Shelf(Shelved):
 
         Raises:
             InterfaceRefused: it cannot be faked, or several fakes have names and none was given.
+
+        >>> tides = shelf.fake(TideService)
+        >>> tides is shelf.fake(TideService), shelf.fake(TideService, "backup")
+        (True, <fake TideService 'backup'>)
         """
         if view is not None:
             if not isinstance(view, Table):
@@ -117,6 +121,13 @@ class Shelf(Shelved):
         Raises:
             FurnishRefused: a parameter that is neither given, nor an interface, nor has it a
                 default.
+
+        >>> desk = shelf.furnish(MooringDesk)
+        >>> _ = shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007"))
+        >>> _ = cue(shelf.fake(TideService).depth_at).gives(6.3)
+        >>> _ = shelf.stock(Berth, 3, harbour="Ternhythe", in_service=True, length_m=90.0)
+        >>> desk.moor(vessel_id=7, arrival=NOON).berth_id
+        1
         """
         return furnish(service, given, self._fakes.give)
 
@@ -167,16 +178,34 @@ class Shelf(Shelved):
     def unused_cues(self) -> list[Cue[..., Any]]:
         """The cues that answered no call, in the order they were set; `hidden_by` tells of a newer
         cue in the way.
+
+        >>> _ = cue(shelf.fake(PilotPager).page, 9, whatever).gives(None)
+        >>> shelf.unused_cues()
+        [cue(PilotPager.page, 9, whatever, urgent=False).gives(None)]
         """
         return [cue for cue in self._desk.cues if not cue.used]
 
     def refusals_expected(self) -> AbstractContextManager[None]:
-        """A block in which refusals are what the test is about; they do not fail it."""
+        """A block in which refusals are what the test is about; they do not fail it.
+
+        >>> with Shelf() as shelf, shelf.refusals_expected():
+        ...     try:
+        ...         shelf.fake(TideService).depth_at("Ternhythe", NOON)
+        ...     except UnansweredCall as refusal:
+        ...         print(str(refusal).splitlines()[0])
+        TideService.depth_at(harbour='Ternhythe', at=datetime(2030, 6, 1, 12, 0,...
+        """
         return self._desk.refusals_expected()
 
     def close(self) -> None:
         """Leave the shelf; raises RefusalHidden for a refusal that was caught, CueRefused for a cue
         without a reply.
+
+        >>> _ = cue(shelf.fake(TideService).depth_at)
+        >>> shelf.close()
+        Traceback (most recent call last):
+            ...
+        urnshelf.errors.CueRefused: cue(TideService.depth_at) was given no reply: end...
         """
         self._desk.check_out()
 

@@ -43,6 +43,9 @@ class Shelved:
     def urn(self) -> Urn:
         """The urn that the shelf's records are drawn from; its links choose among the shelf's
         records.
+
+        >>> shelf.urn.draw(Vessel).name
+        'Silent Breaker'
         """
         return self._stocking.urn
 
@@ -81,6 +84,10 @@ class Shelved:
 
         Args:
             record_type: the records' class.
+
+        >>> _ = shelf.stock(Berth, 12, harbour="Ternhythe")
+        >>> shelf.records(Berth).count(), shelf.records(Berth).get(3).harbour
+        (12, 'Ternhythe')
         """
         return self._store.table(record_type)
 
@@ -171,11 +178,27 @@ class Shelved:
         return self._store.limited_to(records)
 
     def savepoint(self) -> Savepoint:
-        """A point to roll the records back to; the ledger, cues, clock and urn go on."""
+        """A point to roll the records back to; the ledger, cues, clock and urn go on.
+
+        >>> before = shelf.savepoint()
+        >>> _ = shelf.stock(Berth, 3)
+        >>> shelf.roll_back_to(before)
+        >>> shelf.records(Berth).count()
+        0
+        """
         return self._store.journal.savepoint()
 
     def roll_back_to(self, point: Savepoint) -> None:
-        """Take every change of records since the savepoint back."""
+        """Take every change of records since the savepoint back.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> before = shelf.savepoint()
+        >>> shelf.records(Berth).remove(2)
+        True
+        >>> shelf.roll_back_to(before)
+        >>> shelf.records(Berth).find(2) is None
+        False
+        """
         self._store.journal.roll_back_to(point)
 
     @contextmanager
@@ -205,6 +228,10 @@ class Shelved:
 
         Raises:
             FileRefused: it cannot be written.
+
+        >>> from tempfile import mkdtemp
+        >>> _ = shelf.stock(Berth, 3)
+        >>> shelf.save(f"{mkdtemp()}/berths.json")
         """
         from urnshelf.files.shelves import save
 
@@ -245,6 +272,15 @@ class Shelved:
 
         Raises:
             FileRefused: the database cannot be opened, or SQLAlchemy is not installed.
+
+        >>> from tempfile import mkdtemp
+        >>> url = f"sqlite:///{mkdtemp()}/harbour.db"
+        >>> _ = shelf.stock(Berth, 3)
+        >>> shelf.save_sql(url)
+        >>> other = Shelf()
+        >>> other.load_sql(url, Berth)
+        >>> other.records(Berth).count()
+        3
         """
         from urnshelf.files.databases import save_sql
 

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import inspect
-import sys
-from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Iterator
-from typing import Any, Generic, ParamSpec, Self, TypeVar, overload
+from collections.abc import Awaitable, Callable
+from typing import Any, Generic, ParamSpec, Self, TypeVar
 
-from urnshelf.calls.place import Place, locate
+from urnshelf.calls.place import Place
 from urnshelf.calls.replies import (
     Computed,
     PassedThrough,
@@ -20,12 +19,9 @@ from urnshelf.calls.replies import (
 )
 from urnshelf.calls.script import Line
 from urnshelf.calls.target import (
-    AssignmentHandle,
     AssignmentTarget,
-    AttributeHandle,
     MethodTarget,
     Target,
-    target_of,
 )
 from urnshelf.calls.wording import signature_line
 from urnshelf.errors import CueRefused, ReplyRefused, UrnShelfError
@@ -44,6 +40,9 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 class Cue(Generic[P, R]):
     """What one method replies to certain arguments; made by `cue(…)`, finished by the reply that is
     chained to it.
+
+    >>> cue(shelf.fake(TideService).depth_at, "Ternhythe", whatever).gives(6.3).for_calls(2)
+    cue(TideService.depth_at, 'Ternhythe', whatever).gives(6.3).for_calls(2)
     """
 
     def __init__(self, line: Line) -> None:
@@ -82,7 +81,15 @@ class Cue(Generic[P, R]):
         return self._with(Values(values, when_spent))
 
     def raises(self, error: BaseException | type[BaseException]) -> Cue[P, R]:
-        """Raise this exception, each time."""
+        """Raise this exception, each time.
+
+        >>> tides = shelf.fake(TideService)
+        >>> _ = cue(tides.depth_at).raises(GaugeSilent("no answer"))
+        >>> tides.depth_at("Ternhythe", NOON)
+        Traceback (most recent call last):
+            ...
+        urnshelf.demo.harbour.errors.GaugeSilent: no answer
+        """
         return self._with(Values((raising(error),), "repeat"))
 
     def computes(self, function: Callable[P, R | Awaitable[R]]) -> Cue[P, R]:
@@ -94,6 +101,11 @@ class Cue(Generic[P, R]):
 
         Raises:
             CueRefused: not a function, or one that cannot take these arguments.
+
+        >>> tides = shelf.fake(TideService)
+        >>> _ = cue(tides.depth_at).computes(lambda harbour, at: float(len(harbour)))
+        >>> tides.depth_at("Ternhythe", NOON)
+        9.0
         """
         if not callable(function):
             raise self._refused(
@@ -104,7 +116,18 @@ class Cue(Generic[P, R]):
         return self._with(Computed(function))
 
     def passes_through(self) -> Cue[P, R]:
-        """Reply what the interface's own code replies, run on the fake."""
+        """Reply what the interface's own code replies, run on the fake.
+
+        >>> class Gauge:
+        ...     def depth(self) -> float:
+        ...         return self.level() + 1
+        ...     def level(self) -> float: ...
+        >>> gauge = shelf.fake(Gauge)
+        >>> _ = cue(gauge.depth).passes_through()
+        >>> _ = cue(gauge.level).gives(5.0)
+        >>> gauge.depth()
+        6.0
+        """
         if not self._line.target.has_code:
             raise self._refused(
                 CueRefused,
@@ -118,6 +141,12 @@ class Cue(Generic[P, R]):
 
         Args:
             seconds: 0 or more.
+
+        >>> import asyncio
+        >>> patrol = shelf.fake(QuayPatrol)
+        >>> _ = cue(patrol.report_on).gives(QuayReport("B-1", True)).waits(0.01)
+        >>> asyncio.run(patrol.report_on("B-1")).fenders_intact
+        True
         """
         if (
             isinstance(seconds, bool)
@@ -136,6 +165,16 @@ class Cue(Generic[P, R]):
 
         Args:
             n: 1 or more.
+
+        >>> tides = shelf.fake(TideService)
+        >>> _ = cue(tides.depth_at).gives(6.3)
+        >>> _ = cue(tides.depth_at).raises(GaugeSilent()).for_calls(1)
+        >>> tides.depth_at("Ternhythe", NOON)
+        Traceback (most recent call last):
+            ...
+        urnshelf.demo.harbour.errors.GaugeSilent
+        >>> tides.depth_at("Ternhythe", NOON)
+        6.3
         """
         if isinstance(n, bool) or not isinstance(n, int) or n < 1:
             raise self._refused(
@@ -146,17 +185,36 @@ class Cue(Generic[P, R]):
 
     @property
     def place(self) -> Place:
-        """Where it was set."""
+        """Where it was set.
+
+        >>> silent = cue(shelf.fake(TideService).depth_at).raises(GaugeSilent())
+        >>> silent.place.line > 0
+        True
+        """
         return self._line.place
 
     @property
     def used(self) -> bool:
-        """Whether it answered a call."""
+        """Whether it answered a call.
+
+        >>> pilots = shelf.fake(PilotPager)
+        >>> urgent = cue(pilots.page, 7, whatever, urgent=True).raises(TimeoutError)
+        >>> pilots.page(7, "Gray Heron")
+        >>> urgent.used
+        False
+        """
         return self._line.served > 0
 
     @property
     def hidden_by(self) -> Cue[..., Any] | None:
-        """The newer cue that leaves no call to this one, if there is one."""
+        """The newer cue that leaves no call to this one, if there is one.
+
+        >>> tides = shelf.fake(TideService)
+        >>> older = cue(tides.depth_at, "Ternhythe", NOON).gives(6.3)
+        >>> newer = cue(tides.depth_at).gives(1.0)
+        >>> older.hidden_by == newer
+        True
+        """
         hider = self._line.hidden_by
         return next((cue for cue in self._line.target.desk.cues if cue._line is hider), None)
 
@@ -265,101 +323,6 @@ class StreamCue(Cue[P, R], Generic[P, R, T]):
                     f"{wrong}",
                 )
         return self._with(Streamed(items, promise.stream))
-
-
-@overload
-def cue(
-    method: Callable[P, Coroutine[Any, Any, AsyncIterator[T]]], /
-) -> StreamCue[P, AsyncIterator[T], T]: ...
-@overload
-def cue(
-    method: Callable[P, Coroutine[Any, Any, AsyncIterator[T]]], /, *args: P.args, **kwargs: P.kwargs
-) -> StreamCue[P, AsyncIterator[T], T]: ...
-@overload
-def cue(method: Callable[P, Coroutine[Any, Any, R]], /) -> Cue[P, R]: ...
-@overload
-def cue(
-    method: Callable[P, Coroutine[Any, Any, R]], /, *args: P.args, **kwargs: P.kwargs
-) -> Cue[P, R]: ...
-@overload
-def cue(method: Callable[P, AsyncIterator[T]], /) -> StreamCue[P, AsyncIterator[T], T]: ...
-@overload
-def cue(
-    method: Callable[P, AsyncIterator[T]], /, *args: P.args, **kwargs: P.kwargs
-) -> StreamCue[P, AsyncIterator[T], T]: ...
-@overload
-def cue(method: Callable[P, Iterator[T]], /) -> StreamCue[P, Iterator[T], T]: ...
-@overload
-def cue(
-    method: Callable[P, Iterator[T]], /, *args: P.args, **kwargs: P.kwargs
-) -> StreamCue[P, Iterator[T], T]: ...
-@overload
-def cue(method: Callable[P, Awaitable[R]], /) -> Cue[P, R]: ...
-@overload
-def cue(method: Callable[P, Awaitable[R]], /, *args: P.args, **kwargs: P.kwargs) -> Cue[P, R]: ...
-@overload
-def cue(method: Callable[P, R], /) -> Cue[P, R]: ...
-@overload
-def cue(method: Callable[P, R], /, *args: P.args, **kwargs: P.kwargs) -> Cue[P, R]: ...
-@overload
-def cue(method: AttributeHandle, /) -> Cue[[], Any]: ...
-@overload
-def cue(method: AssignmentHandle, value: object = ..., /) -> Cue[[Any], None]: ...
-def cue(method: object, /, *args: object, **kwargs: object) -> Any:
-    """Begin a cue: what the method replies when it is called with these arguments.
-
-    Args:
-        method: a method of a fake, a callable fake, or `attribute(fake, "name")`.
-        args: the method's own arguments, as in the call that the cue answers; matchers may stand
-            for them.
-        kwargs: likewise, by name. With no arguments at all the cue answers any call.
-
-    Returns:
-        The cue, to be finished with a reply: `.gives`, `.raises`, `.computes`, `.streams` or
-        `.passes_through`.
-
-    Raises:
-        CueRefused: no method of a fake, or arguments that the method would refuse.
-
-    >>> from datetime import datetime
-    >>> from urnshelf import Shelf, cue, whatever
-    >>> from urnshelf.demo.harbour import TideService
-    >>> with Shelf() as shelf:
-    ...     tides = shelf.fake(TideService)
-    ...     _ = cue(tides.depth_at, "Ternhythe", whatever).gives(6.3)
-    ...     tides.depth_at("Ternhythe", at=datetime(2030, 6, 1))
-    6.3
-    """
-    target = target_of(method, "cue")
-    expected = bind(target, args, kwargs, "cue") if args or kwargs else None
-    new: Cue[..., Any] = StreamCue(Line(target, expected, locate(sys._getframe(1))))
-    target.desk.cues.append(new)
-    return new
-
-
-def bind(
-    target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str
-) -> tuple[Any, ...]:
-    """The arguments in the order of the parameters, defaults filled in; CueRefused when they do not
-    fit.
-    """
-    try:
-        return target.bind(*args, **kwargs)
-    except TypeError as why:
-        raise CueRefused(_misfit_text(target, args, kwargs, verb, why)) from None
-
-
-def _misfit_text(
-    target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str, why: TypeError
-) -> str:
-    given = ", ".join(
-        [*(show(a, 40) for a in args), *(f"{k}={show(v, 40)}" for k, v in kwargs.items())]
-    )
-    unknown = [name for name in kwargs if name not in target.parameters]
-    wrong = (
-        f"there is no argument {unknown[0]!r}" if unknown else "it " + str(why).partition(") ")[2]
-    )
-    return f"{verb}({target.name}, {given}): {wrong}\n  the method is   {signature_line(target)}"
 
 
 def _blank_arguments(target: Target) -> tuple[Any, ...]:

@@ -104,6 +104,10 @@ class Call:
         number: the position in the ledger, from 1.
         statement: what was asked of the shelf's records, as SQL.
         taken: how many items of a stream were taken so far; None where the reply is no stream.
+
+    >>> shelf.fake(PilotPager).page(7, "Gray Heron")
+    >>> ledger_of(shelf)[0]
+    <call #1 PilotPager.page(vessel_id=7, message='Gray Heron', urgent=False)>
     """
 
     __slots__ = ("_entry", "number")
@@ -114,32 +118,76 @@ class Call:
 
     @property
     def method(self) -> str:
-        """The fake and its method."""
+        """The fake and its method.
+
+        >>> shelf.fake(PilotPager).page(7, "Gray Heron")
+        >>> ledger_of(shelf)[0].method
+        'PilotPager.page'
+        """
         return self._entry[0].target.name
 
     @property
     def arguments(self) -> Arguments:
-        """The arguments, by name."""
+        """The arguments, by name.
+
+        >>> shelf.fake(PilotPager).page(7, "Gray Heron")
+        >>> ledger_of(shelf)[0].arguments.message
+        'Gray Heron'
+        """
         return Arguments(self._entry[0].target.parameters, self._entry[3:])
 
     @property
     def reply(self) -> Any:
-        """What the caller got."""
+        """What the caller got.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> shelf.fake(BerthRepository).count()
+        3
+        >>> ledger_of(shelf)[-1].reply
+        3
+        """
         return self._entry[0].reply
 
     @property
     def error(self) -> BaseException | None:
-        """The exception that the caller got."""
+        """The exception that the caller got.
+
+        >>> try:
+        ...     shelf.fake(MooringRegister).get(99)
+        ... except RecordMissing:
+        ...     pass
+        >>> ledger_of(shelf)[-1].error
+        RecordMissing('no Mooring has id=99; on the shelf: none (shelf.define(Mooring,...
+        """
         return self._entry[0].error
 
     @property
     def taken(self) -> int | None:
-        """Items taken from a stream."""
+        """Items taken from a stream.
+
+        >>> from collections.abc import Iterator
+        >>> from typing import Protocol
+        >>> class Log(Protocol):
+        ...     def lines(self) -> Iterator[str]: ...
+        >>> log = shelf.fake(Log)
+        >>> _ = cue(log.lines).streams("in", "out")
+        >>> next(log.lines())
+        'in'
+        >>> ledger_of(log.lines)[0].taken
+        1
+        """
         return self._entry[0].taken
 
     @property
     def answered_by(self) -> str:
-        """Who answered: the cue, the shelf's records and what was asked of them, …"""
+        """Who answered: the cue, the shelf's records and what was asked of them, …
+
+        >>> shelf.fake(PilotPager).page(7, "Gray Heron")
+        >>> shelf.fake(BerthRepository).count()
+        0
+        >>> [call.answered_by for call in ledger_of(shelf)]
+        ['the obvious reply', "the shelf's records: SELECT count(*) FROM berth"]
+        """
         answerer = self._entry[0].answered_by
         if answerer is None:
             return "nobody"
@@ -149,6 +197,11 @@ class Call:
     def statement(self) -> str:
         """What a call that the shelf answered asked of its records, as SQL; empty for other
         calls.
+
+        >>> shelf.fake(BerthRepository).find_by_harbour("Ternhythe")
+        []
+        >>> ledger_of(shelf)[-1].statement
+        "SELECT * FROM berth WHERE harbour = 'Ternhythe'"
         """
         call = self._entry[0]
         if call.answered_by is None:
@@ -157,7 +210,12 @@ class Call:
 
     @property
     def called_from(self) -> Place:
-        """The line of the code under test."""
+        """The line of the code under test.
+
+        >>> shelf.fake(PilotPager).page(7, "Gray Heron")
+        >>> ledger_of(shelf)[-1].called_from.line > 0
+        True
+        """
         return place_of(self._entry[1], self._entry[2], self._entry[0].task)
 
     def __str__(self) -> str:
@@ -178,7 +236,13 @@ def values_of(call: Call) -> tuple[Any, ...]:
 
 
 class Calls(Sequence[Call]):
-    """Some of a ledger's calls, in order. A list to look at, to slice and to loop over."""
+    """Some of a ledger's calls, in order. A list to look at, to slice and to loop over.
+
+    >>> shelf.fake(PilotPager).page(7, "Gray Heron")
+    >>> print(ledger_of(shelf))
+    the shelf: 1 call
+      #1  PilotPager.page(vessel_id=7, message='Gray Heron', urgent=False)
+    """
 
     def __init__(self, calls: list[Call], what: str) -> None:
         self._calls = calls
@@ -203,7 +267,12 @@ class Calls(Sequence[Call]):
 
     @property
     def names(self) -> list[str]:
-        """The methods, in order: `["TideService.depth_at", "PilotPager.page"]`."""
+        """The methods, in order: `["TideService.depth_at", "PilotPager.page"]`.
+
+        >>> shelf.fake(PilotPager).page(7, "Gray Heron")
+        >>> ledger_of(shelf).names
+        ['PilotPager.page']
+        """
         return [call.method for call in self._calls]
 
     def each(self, argument: str) -> list[Any]:
@@ -211,12 +280,25 @@ class Calls(Sequence[Call]):
 
         Args:
             argument: the parameter's name.
+
+        >>> pilots = shelf.fake(PilotPager)
+        >>> for number in (7, 8):
+        ...     pilots.page(number, "at noon")
+        >>> ledger_of(pilots.page).each("vessel_id")
+        [7, 8]
         """
         return [call.arguments[argument] for call in self._calls]
 
     def before(self, other: Calls) -> bool:
         """Whether all of these came before any of those; False when either is empty, for that
         proves nothing.
+
+        >>> pilots, moorings = shelf.fake(PilotPager), shelf.fake(MooringRegister)
+        >>> moorings.count()
+        0
+        >>> pilots.page(7, "Gray Heron")
+        >>> ledger_of(moorings).before(ledger_of(pilots))
+        True
         """
         return (
             bool(self._calls and other._calls) and self._calls[-1].number < other._calls[0].number

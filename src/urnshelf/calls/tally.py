@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, ParamSpec, overload
 
-from urnshelf.calls.cue import bind
+from urnshelf.calls.cueing import bind
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.ledger import Call, Calls, live_call, values_of
 from urnshelf.calls.target import AssignmentHandle, AttributeHandle, Target, state_of, target_of
@@ -24,6 +24,13 @@ P = ParamSpec("P")
 class Tally(int):
     """How many calls fit a description: an int, frozen when it was made, whose `str()` explains
     it.
+
+    >>> counted = tally(shelf.fake(TideService).depth_at, "Ternhythe", whatever)
+    >>> counted == 0, counted + 1
+    (True, 1)
+    >>> print(counted)
+    0 calls of TideService.depth_at(harbour='Ternhythe', at=whatever)
+      TideService.depth_at was never called
     """
 
     _name: Callable[[], str]
@@ -40,12 +47,21 @@ class Tally(int):
 
     @property
     def what(self) -> str:
-        """What was counted: the method and the arguments."""
+        """What was counted: the method and the arguments.
+
+        >>> tally(shelf.fake(TideService).depth_at, "Ternhythe", whatever).what
+        "TideService.depth_at(harbour='Ternhythe', at=whatever)"
+        """
         return self._name()
 
     @property
     def explanation(self) -> str:
-        """What was counted, what was not, and which argument differs."""
+        """What was counted, what was not, and which argument differs.
+
+        >>> shelf.fake(PilotPager).page(7, "Gray Heron")
+        >>> print(tally(shelf.fake(PilotPager).page, 8, whatever).explanation.splitlines()[0])
+        0 calls of PilotPager.page(vessel_id=8, message=whatever, urgent=False)
+        """
         return self._explain()
 
     def __str__(self) -> str:
@@ -59,7 +75,16 @@ class Tally(int):
 
 
 class Unseen(Calls):
-    """Calls that nobody looked at; false when there are none, and its `str()` lists them."""
+    """Calls that nobody looked at; false when there are none, and its `str()` lists them.
+
+    >>> shelf.fake(PilotPager).page(7, "Gray Heron")
+    >>> print(unseen(shelf))
+    1 call of the shelf that no tally counted and no ledger_of() returned:
+      #1  PilotPager.page(vessel_id=7, message='Gray Heron', urgent=False)
+          at ... in <module>
+    Expected? Count it:
+        assert tally(shelf.fake(PilotPager).page, 7, 'Gray Heron', urgent=False) == 1
+    """
 
     def __str__(self) -> str:
         return unseen_text(self._calls, self._what)
@@ -152,6 +177,15 @@ def unseen(first: object, /, *more: object) -> Unseen:
 
     Raises:
         CueRefused: none of these.
+
+    >>> pilots = shelf.fake(PilotPager)
+    >>> pilots.page(7, "Gray Heron")
+    >>> bool(unseen(pilots))
+    True
+    >>> tally(pilots.page, 7, whatever) == 1
+    True
+    >>> bool(unseen(pilots))
+    False
     """
     scopes = [_scope(what, "unseen") for what in (first, *more)]
     desk = scopes[0][0]

@@ -13,6 +13,14 @@ T = TypeVar("T")
 
 
 class _Whatever(Matcher):
+    """Any value at all, in a cue, a tally, or inside a container or a record.
+
+    >>> pilots = shelf.fake(PilotPager)
+    >>> pilots.page(7, "Gray Heron")
+    >>> tally(pilots.page, whatever, "Gray Heron") == 1
+    True
+    """
+
     __slots__ = ()
 
     def accepts(self, value: object) -> bool:  # noqa: ARG002
@@ -84,7 +92,7 @@ def _part(value: object, name: str) -> Any:
 
 
 whatever: Any = _Whatever()
-"""Any value at all."""
+"""Any value at all: `cue(tides.depth_at, "Ternhythe", whatever)`."""
 
 
 def fitting(predicate: Callable[[Any], object]) -> Any:

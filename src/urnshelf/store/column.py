@@ -14,7 +14,11 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
 class Column:
-    """A field of the records, to be compared; made by `column(…)`."""
+    """A field of the records, to be compared; made by `column(…)`.
+
+    >>> print((column("depth_m") >= 4) & (column("harbour") == "Ternhythe"))
+    depth_m >= 4 AND harbour = 'Ternhythe'
+    """
 
     __slots__ = ("_fold", "_path")
 
@@ -51,6 +55,9 @@ class Column:
 
         Args:
             values: any number of values; with none of them, no record fulfils this.
+
+        >>> print(column("id").one_of([1, 2, 3]))
+        id IN (1, 2, 3)
         """
         if isinstance(values, (str, bytes)) or not isinstance(values, Iterable):
             raise RecordRefused(
@@ -59,29 +66,52 @@ class Column:
         return OneOf(self._path, values, self._fold)
 
     def between(self, low: object, high: object) -> Condition:
-        """The field is from `low` to `high`, both included."""
+        """The field is from `low` to `high`, both included.
+
+        >>> print(column("depth_m").between(4, 6))
+        depth_m BETWEEN 4 AND 6
+        """
         return Between(self._path, low, high)
 
     def is_none(self) -> Condition:
-        """The field is None."""
+        """The field is None.
+
+        >>> print(column("defect").is_none(), "|", ~column("defect").is_none())
+        defect IS NULL | defect IS NOT NULL
+        """
         return IsNone(self._path)
 
     def contains(self, part: str) -> Condition:
-        """The text has this text in it."""
+        """The text has this text in it.
+
+        >>> print(column("code").contains("B-"))
+        instr(code, 'B-') > 0
+        """
         return self._text("contains", part)
 
     def starts_with(self, part: str) -> Condition:
-        """The text begins with this one."""
+        """The text begins with this one.
+
+        >>> print(column("code").starts_with("B-"))
+        substr(code, 1, 2) = 'B-'
+        """
         return self._text("starts", part)
 
     def ends_with(self, part: str) -> Condition:
-        """The text ends with this one."""
+        """The text ends with this one.
+
+        >>> print(column("code").ends_with("7"))
+        substr(code, -1) = '7'
+        """
         return self._text("ends", part)
 
     @property
     def ignoring_case(self) -> Column:
         """The same column, its texts compared in small letters: `column("name").ignoring_case ==
         "gray heron"`.
+
+        >>> print(column("harbour").ignoring_case == "TERNHYTHE")
+        lower(harbour) = lower('TERNHYTHE')
         """
         return Column(self._path, fold=True)
 

@@ -19,25 +19,46 @@ Copies = Callable[[Iterable[Any]], list[Any]]
 
 
 class Condition:
-    """What a record must fulfil; made by comparing a `column`, combined with `&`, `|` and `~`."""
+    """What a record must fulfil; made by comparing a `column`, combined with `&`, `|` and `~`.
+
+    >>> condition = column("depth_m") >= 4
+    >>> condition, ~condition, condition | (column("id") == 7)
+    (depth_m >= 4, NOT (depth_m >= 4), depth_m >= 4 OR id = 7)
+    """
 
     @property
     def fields(self) -> tuple[str, ...]:
-        """The paths that it reads."""
+        """The paths that it reads.
+
+        >>> ((column("depth_m") >= 4) & (column("harbour") == "Ternhythe")).fields
+        ('depth_m', 'harbour')
+        """
         return ()
 
     def test(self) -> Test:
         """A function that says of a record whether it fulfils this: True, False, or None for
         unknown.
+
+        >>> test = (column("depth_m") >= 4).test()
+        >>> test({"depth_m": 5.0}), test({"depth_m": 3.0}), test({"depth_m": None})
+        (True, False, None)
         """
         raise NotImplementedError
 
     def chosen(self, records: list[Any]) -> list[Any]:
-        """Those of the records that fulfil it."""
+        """Those of the records that fulfil it.
+
+        >>> (column("id") > 1).chosen([{"id": 1}, {"id": 2}])
+        [{'id': 2}]
+        """
         return list(filter(self.test(), records))
 
     def negated_text(self) -> str:
-        """The SQL of its contrary."""
+        """The SQL of its contrary.
+
+        >>> column("defect").is_none().negated_text()
+        'defect IS NOT NULL'
+        """
         return f"NOT ({self})"
 
     def __and__(self, other: Condition) -> Condition:

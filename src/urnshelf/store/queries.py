@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, Any, Generic, Self, TypeVar, overload
 
 from urnshelf.errors import RecordMissing, RecordRefused
 from urnshelf.records.display import show
-from urnshelf.records.sql import to_sql
 from urnshelf.store.comparisons import condition_of
 from urnshelf.store.conditions import AllOf, Condition
+from urnshelf.store.ordering import distinct_values, hashed, in_own_order, sorted_by
 from urnshelf.store.paths import column_text, fetcher, identifier
 
 if TYPE_CHECKING:
@@ -22,7 +22,13 @@ V = TypeVar("V")
 
 
 class Selection(Generic[V]):
-    """What a query and its distinct values have in common: conditions, order, and how many."""
+    """What a query and its distinct values have in common: conditions, order, and how many.
+
+    >>> _ = shelf.stock(Berth, 3)
+    >>> berths = shelf.records(Berth).where().order_by("id desc")
+    >>> len(berths), berths[0].id, [berth.id for berth in berths[1:]]
+    (3, 3, [2, 1])
+    """
 
     def __init__(
         self,
@@ -47,15 +53,28 @@ class Selection(Generic[V]):
         Args:
             fields: names of fields, the first one most important; `"depth_m desc"` for the greatest
                 first.
+
+        >>> print(shelf.records(Berth).where().order_by("harbour", "depth_m desc"))
+        SELECT * FROM berth ORDER BY harbour, depth_m DESC
         """
         return self._with(order=tuple(_direction(field, self._source) for field in fields))
 
     def limit(self, most: int | None) -> Self:
-        """At most this many."""
+        """At most this many.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> [berth.id for berth in shelf.records(Berth).where().limit(2)]
+        [1, 2]
+        """
         return self._with(most=None if most is None else _whole(most, "limit"))
 
     def offset(self, skipped: int) -> Self:
-        """Without the first so many."""
+        """Without the first so many.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> [berth.id for berth in shelf.records(Berth).where().offset(2)]
+        [3]
+        """
         return self._with(skipped=_whole(skipped, "offset"))
 
     def _with(self, **changed: Any) -> Self:
@@ -83,7 +102,7 @@ class Selection(Generic[V]):
 
     def _sorted(self, rows: list[Any]) -> list[Any]:
         for path, descending in reversed(self._order):
-            rows = _by(rows, path, descending)
+            rows = sorted_by(rows, path, descending)
         return rows
 
     def _cut(self, found: list[Any]) -> list[Any]:
@@ -130,6 +149,10 @@ class Query(Selection[V]):
         Args:
             conditions: comparisons of columns; as a last resort a function of the record.
             fields: a field and the value it must have.
+
+        >>> deep = shelf.records(Berth).where(column("depth_m") >= 4)
+        >>> print(deep.where(harbour="Ternhythe"))
+        SELECT * FROM berth WHERE depth_m >= 4 AND harbour = 'Ternhythe'
         """
         if self.is_paged:
             raise RecordRefused(
@@ -141,12 +164,21 @@ class Query(Selection[V]):
         return Query(self._source, condition, self._order)
 
     def first(self) -> V | None:
-        """The first record, or None."""
+        """The first record, or None.
+
+        >>> shelf.records(Berth).where().first() is None
+        True
+        """
         found = self._rows()[:1]
         return self._source.copies(found)[0] if found else None
 
     def one(self) -> V:
-        """The only record; raises RecordMissing for none, RecordRefused for several."""
+        """The only record; raises RecordMissing for none, RecordRefused for several.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> shelf.records(Berth).where(id=2).one().id
+        2
+        """
         found = self._rows()
         if not found:
             raise RecordMissing(f"no {self._source.name} is found by {self}")
@@ -157,35 +189,71 @@ class Query(Selection[V]):
         return self._source.copies(found)[0]  # type: ignore[no-any-return]
 
     def count(self) -> int:
-        """How many records there are."""
+        """How many records there are.
+
+        >>> _ = shelf.stock(Berth, 3, harbour="Ternhythe")
+        >>> shelf.records(Berth).where(harbour="Ternhythe").count()
+        3
+        """
         return len(self._rows())
 
     def sum(self, field: str) -> Any:
-        """The sum of a field; None is left out, and the sum of nothing is 0."""
+        """The sum of a field; None is left out, and the sum of nothing is 0.
+
+        >>> _ = shelf.stock(Berth, 3, length_m=30.0)
+        >>> shelf.records(Berth).where().sum("length_m")
+        90.0
+        """
         values = self._values(field)
         return sum(values[1:], values[0]) if values else 0
 
     def min(self, field: str) -> Any:
-        """The least value of a field; None where there is no value."""
+        """The least value of a field; None where there is no value.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> shelf.records(Berth).where().min("id")
+        1
+        """
         return min(self._values(field), default=None)
 
     def max(self, field: str) -> Any:
-        """The greatest value of a field; None where there is no value."""
+        """The greatest value of a field; None where there is no value.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> shelf.records(Berth).where().max("id")
+        3
+        """
         return max(self._values(field), default=None)
 
     def avg(self, field: str) -> Any:
-        """The mean of a field; None where there is no value."""
+        """The mean of a field; None where there is no value.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> shelf.records(Berth).where().avg("id")
+        2.0
+        """
         values = self._values(field)
         return sum(values[1:], values[0]) / len(values) if values else None
 
     def count_by(self, field: str) -> dict[Any, int]:
-        """How many records there are for each value of a field; the values in their order."""
+        """How many records there are for each value of a field; the values in their order.
+
+        >>> _ = shelf.stock(Berth, 3, harbour="Ternhythe")
+        >>> _ = shelf.stock(Berth, 2, harbour="Curlhythe")
+        >>> shelf.records(Berth).where().count_by("harbour")
+        {'Curlhythe': 2, 'Ternhythe': 3}
+        """
         values = list(map(fetcher(self._source.check_path(field)), self._rows()))
-        counts = Counter(map(_hashed, values))
-        return {value: counts[_hashed(value)] for value in _distinct(_by_itself(values))}
+        counts = Counter(map(hashed, values))
+        return {value: counts[hashed(value)] for value in distinct_values(in_own_order(values))}
 
     def distinct(self, *fields: str) -> Distinct:
-        """The different values of a field, in their order; of several fields, tuples."""
+        """The different values of a field, in their order; of several fields, tuples.
+
+        >>> _ = shelf.stock(Berth, 3, harbour="Ternhythe")
+        >>> list(shelf.records(Berth).where().distinct("harbour"))
+        ['Ternhythe']
+        """
         if not fields:
             raise RecordRefused(
                 "distinct() needs the names of fields: records themselves are all different"
@@ -193,12 +261,21 @@ class Query(Selection[V]):
         return Distinct(self._source, self._condition, tuple(map(self._source.check_path, fields)))
 
     def remove(self) -> int:
-        """Take these records away; how many there were."""
+        """Take these records away; how many there were.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> shelf.records(Berth).where(column("id") > 1).remove()
+        2
+        """
         return self._source.remove_rows(self._rows())
 
     def all(self) -> list[V]:
         """The records, as a list; `list(query)` asks for their number first, and so runs the query
         twice.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> [berth.id for berth in shelf.records(Berth).where().all()]
+        [1, 2, 3]
         """
         return self._source.copies(self._rows())
 
@@ -218,12 +295,19 @@ class Query(Selection[V]):
 
         Args:
             what: what stands before FROM.
+
+        >>> shelf.records(Berth).where(id=2).sql("SELECT count(*)")
+        'SELECT count(*) FROM berth WHERE id = 2'
         """
         return self._sql(what, self._source.key_fields)
 
     @property
     def conditions(self) -> tuple[Condition, ...]:
-        """What its records fulfil."""
+        """What its records fulfil.
+
+        >>> shelf.records(Berth).where(column("id") > 1).conditions
+        (id > 1,)
+        """
         return self._condition.parts
 
     def __str__(self) -> str:
@@ -231,7 +315,12 @@ class Query(Selection[V]):
 
 
 class Distinct(Selection[Any]):
-    """The different values of some fields."""
+    """The different values of some fields.
+
+    >>> _ = shelf.stock(Berth, 3, harbour="Ternhythe", in_service=True)
+    >>> list(shelf.records(Berth).where().distinct("harbour", "in_service"))
+    [('Ternhythe', True)]
+    """
 
     def __init__(
         self, source: View[Any], condition: AllOf, paths: tuple[str, ...] = (), **changes: Any
@@ -256,50 +345,10 @@ class Distinct(Selection[Any]):
         values = [
             fetch[0](row) if len(fetch) == 1 else tuple(one(row) for one in fetch) for row in rows
         ]
-        return self._cut(_distinct(values))
+        return self._cut(distinct_values(values))
 
     def __str__(self) -> str:
         return self._sql(f"SELECT DISTINCT {', '.join(map(column_text, self._paths))}")
-
-
-def _distinct(values: list[Any]) -> list[Any]:
-    found: dict[Any, Any] = {}
-    for value in values:
-        found.setdefault(_hashed(value), value)
-    return list(found.values())
-
-
-def _hashed(value: object) -> Any:
-    """Something that is equal, and can be a key, where values are the same: True is not 1."""
-    try:
-        hash(value)
-    except TypeError:
-        return to_sql(value)
-    return value.__class__ is bool, value
-
-
-def _by_itself(values: list[Any]) -> list[Any]:
-    return [None for value in values if value is None] + _orderly(
-        [v for v in values if v is not None], lambda v: v
-    )
-
-
-def _by(rows: list[Any], path: str, descending: bool) -> list[Any]:
-    """Sorted by one field, stably; None is least, as in SQLite."""
-    fetch = fetcher(path)
-    without = [row for row in rows if fetch(row) is None]
-    having = _orderly([row for row in rows if fetch(row) is not None], fetch, descending)
-    return having + without if descending else without + having
-
-
-def _orderly(rows: list[Any], fetch: Callable[[Any], Any], descending: bool = False) -> list[Any]:
-    try:
-        return sorted(rows, key=fetch, reverse=descending)
-    except TypeError:  # an enum has no order of its own: then that of its value
-        try:
-            return sorted(rows, key=lambda row: to_sql(fetch(row)), reverse=descending)
-        except TypeError as why:
-            raise RecordRefused(f"these values have no order: {why}") from None
 
 
 def _direction(field: object, source: View[Any]) -> tuple[str, bool]:

@@ -19,6 +19,11 @@ class Table(Generic[T]):
 
     Records go in and come out as copies, as from a database, so that a change shows only once it is
     saved.
+
+    >>> _ = shelf.stock(Berth, 3)
+    >>> berths = shelf.records(Berth)
+    >>> berths, [berth.id for berth in berths]
+    (<3 Berth records>, [1, 2, 3])
     """
 
     def __init__(self, view: View[T]) -> None:
@@ -30,11 +35,19 @@ class Table(Generic[T]):
 
         Args:
             key: a tuple where the key is made of several fields.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> shelf.records(Berth).get(2).id
+        2
         """
         return self._view.get(key)
 
     def find(self, key: object) -> T | None:
-        """A copy of the record with this key, or None."""
+        """A copy of the record with this key, or None.
+
+        >>> shelf.records(Berth).find(2) is None
+        True
+        """
         return self._view.find(key)
 
     def add(self, record: T) -> T:
@@ -47,6 +60,10 @@ class Table(Generic[T]):
         Raises:
             RecordRefused: not a record of this type, or the key is taken; for the latter, and for a
                 unique field that is taken, the exception told to `define`.
+
+        >>> mooring = shelf.urn.draw(Mooring, id=None, vessel_id=7)
+        >>> shelf.records(Mooring).add(mooring).id
+        1
         """
         return self._view.add(record)
 
@@ -56,11 +73,22 @@ class Table(Generic[T]):
         Raises:
             RecordOutdated: the record has a version, and another saving counted it up since this
                 one was read.
+
+        >>> berth = shelf.stock(Berth, in_service=True)
+        >>> berth.in_service = False
+        >>> _ = shelf.records(Berth).save(berth)
+        >>> shelf.records(Berth).get(berth.id).in_service
+        False
         """
         return self._view.save(record)
 
     def remove(self, key: object) -> bool:
-        """Take the record with this key away; whether there was one."""
+        """Take the record with this key away; whether there was one.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> shelf.records(Berth).remove(2), shelf.records(Berth).remove(2)
+        (True, False)
+        """
         return self._view.remove(key)
 
     def where(self, *conditions: Condition | Callable[[T], object], **fields: object) -> Query[T]:
@@ -70,11 +98,20 @@ class Table(Generic[T]):
             conditions: comparisons such as `column("depth_m") >= 4`; as a last resort a function of
                 the record.
             fields: a field and the value it must have.
+
+        >>> _ = shelf.stock(Berth, 3, depth_m=8.0, harbour="Ternhythe")
+        >>> shelf.records(Berth).where(column("depth_m") >= 4, harbour="Ternhythe").count()
+        3
         """
         return self._view.where(*conditions, **fields)
 
     def count(self) -> int:
-        """How many records there are."""
+        """How many records there are.
+
+        >>> _ = shelf.stock(Berth, 3)
+        >>> shelf.records(Berth).count()
+        3
+        """
         return self._view.count()
 
     __len__ = count

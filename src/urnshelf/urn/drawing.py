@@ -102,6 +102,11 @@ class Urn:
 
         Raises:
             RecordRefused: an unknown field.
+
+        >>> urn = Urn(seed=7)
+        >>> urn.set_rules(Berth, harbour=rules.among("Ternhythe", "Curlhythe"), in_service=True)
+        >>> [berth.harbour for berth in urn.draw(Berth, 3)]
+        ['Curlhythe', 'Curlhythe', 'Curlhythe']
         """
         _refuse_unknown(record_type(what), rules)
         self._rules.setdefault(what, {}).update(
@@ -110,7 +115,12 @@ class Urn:
         self._layouts.clear()
 
     def stream(self, what: type[T], start: int = 0, **fields: object) -> Iterator[T]:
-        """Draw records without end, from an index on."""
+        """Draw records without end, from an index on.
+
+        >>> from itertools import islice
+        >>> [vessel.id for vessel in islice(Urn(seed=7).stream(Vessel, start=100), 3)]
+        [101, 102, 103]
+        """
         while True:
             yield from self.draw(what, range(start, start + MANY), **fields)
             start += MANY
@@ -118,6 +128,9 @@ class Urn:
     def chunks(self, what: object, n: int | range, **fields: object) -> Iterator[list[Any]]:
         """The first n records, or a slice, some thousands at a time, so that memory stays the same
         for any number.
+
+        >>> [len(chunk) for chunk in Urn(seed=7).chunks(Vessel, 10_000)]
+        [10000]
         """
         indexes = _indexes(what, n)
         for start in range(0, len(indexes), CHUNK):
@@ -133,6 +146,12 @@ class Urn:
 
         Raises:
             RecordRefused: pandas is not installed, or the records cannot be drawn.
+
+        >>> Urn(seed=7).data_frame(Vessel, 3)[["id", "name"]]
+           id            name
+        0   1  Silent Breaker
+        1   2     Noble Drift
+        2   3    Eager Curlew
         """
         try:
             import pandas

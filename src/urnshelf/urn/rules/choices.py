@@ -120,6 +120,10 @@ def sometimes_none(rule: object, rate: float = 0.25) -> Rule:
     Args:
         rule: a rule, or a value.
         rate: between 0 and 1, to the thousandth.
+
+    >>> seldom = rules.sometimes_none("two fenders lost", rate=0.5)
+    >>> [berth.defect for berth in Urn(seed=7).draw(Berth, 3, defect=seldom)]
+    [None, None, 'two fenders lost']
     """
     if not 0 <= rate <= 1:
         raise RecordRefused(f"sometimes_none(…, rate={rate!r}): a rate is between 0 and 1")
@@ -159,6 +163,10 @@ def all_different(rule: object) -> Rule:
 
     Raises:
         RecordRefused: the values cannot be counted; on drawing, when there are too few.
+
+    >>> codes = rules.all_different(rules.pattern("[A-Z][0-9]"))
+    >>> len({berth.code for berth in Urn(seed=7).draw(Berth, 90, code=codes)})
+    90
     """
     inner = rule if isinstance(rule, Rule) else among(rule)
     if inner.size is None:

@@ -52,5 +52,10 @@ def link(record_type: Any, field: str | None = None, count: int = 100) -> Rule:
         record_type: the other type.
         field: the field of it that is taken; its key where none is given.
         count: with no records of it on a shelf, among how many drawn ones to choose.
+
+    >>> _ = shelf.stock(Vessel, 5)
+    >>> moorings = shelf.stock(Mooring, 20, vessel_id=rules.link(Vessel))
+    >>> {mooring.vessel_id for mooring in moorings} <= {1, 2, 3, 4, 5}
+    True
     """
     return Link(record_type, field, count)

@@ -99,6 +99,11 @@ def distribution(
 
     Raises:
         RecordRefused: not a distribution, or another word for `outside`.
+
+    >>> import scipy.stats
+    >>> draughts = rules.distribution(scipy.stats.norm(5, 2), low=0, decimals=1)
+    >>> [vessel.draught_m for vessel in Urn(seed=7).draw(Vessel, 3, draught_m=draughts)]
+    [6.7, 2.9, 7.1]
     """
     if not hasattr(frozen, "ppf"):
         raise RecordRefused(
@@ -162,5 +167,9 @@ def drift(start: float = 0.0, step: float = 1.0, decimals: int = 2) -> Rule:
         start: the value of the first record.
         step: about how far a value is from the one before.
         decimals: decimal places.
+
+    >>> depths = rules.drift(start=5.0, step=0.1)
+    >>> [berth.depth_m for berth in Urn(seed=7).draw(Berth, 4, depth_m=depths)]
+    [5.0, 4.95, 4.98, 4.99]
     """
     return _Drift(start, step, decimals)

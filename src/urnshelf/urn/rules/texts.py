@@ -88,6 +88,10 @@ def template(text: str) -> Rule:
 
     Args:
         text: as for `str.format`, the fields by name.
+
+    >>> named = rules.template("{id}/{harbour}")
+    >>> [berth.code for berth in Urn(seed=7).draw(Berth, 2, harbour="Ternhythe", code=named)]
+    ['1/Ternhythe', '2/Ternhythe']
     """
     return _Template(text)
 
