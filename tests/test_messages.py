@@ -13,6 +13,7 @@ from typing import Any, Protocol
 
 import pytest
 
+import urnshelf
 from urnshelf import Shelf, cue, holding, raising, tally, unseen, whatever
 from urnshelf.demo.harbour import (
     Berth,
@@ -206,3 +207,27 @@ def test_message(scenario: Callable[[Shelf], None]) -> None:
     if "WRITE_GOLDEN" in os.environ:
         golden.write_text(told)
     assert told == golden.read_text()
+
+
+@pytest.mark.parametrize(
+    ("name", "told"),
+    [
+        ("shelf.stok", "a shelf has no 'stok'; the nearest is stock: Put records on the shelf"),
+        ("shelf.snapshot", "the nearest is savepoint: A point to roll the records back to"),
+        ("shelf.verify", "the nearest is urnshelf.tally: How many calls of the method"),
+        ("shelf.xyz", "a shelf has no 'xyz'; it has close, define, explain, fake"),
+        ("one.give", "a cue has no 'give'; the nearest is gives: Reply with this value"),
+        ("one.fails", "the nearest is raises: Raise this exception"),
+        ("one.called", "the nearest is used: Whether it answered a call"),
+        ("urnshelf.captured", "urnshelf has no 'captured'; the nearest is ledger_of: The calls of"),
+        ("urnshelf.anything", "the nearest is whatever: Any value at all"),
+        ("urnshelf.Shelff", "the nearest is Shelf: One test's records, fakes, urn, clock"),
+    ],
+)
+def test_a_name_that_we_do_not_have_leads_to_ours(shelf: Shelf, name: str, told: str) -> None:
+    one = cue(shelf.fake(TideService).depth_at).gives(6.3)
+    with pytest.raises(AttributeError) as failure:
+        eval(name, {"shelf": shelf, "one": one, "urnshelf": urnshelf})
+    assert told in str(failure.value)
+    assert not hasattr(shelf, "_xyz")
+    assert not hasattr(urnshelf, "__xyz__")

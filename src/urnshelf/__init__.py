@@ -64,7 +64,7 @@ __all__ = [
 ]
 
 
-def __getattr__(name: str) -> Any:
+def _late(name: str) -> Any:
     """The urn and its rules are loaded when they are first asked for: many tests need none."""
     from importlib import import_module
 
@@ -72,4 +72,13 @@ def __getattr__(name: str) -> Any:
         return import_module("urnshelf.rules")
     if name == "Urn":
         return import_module("urnshelf.urn.drawing").Urn
-    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    if name.startswith("_"):
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    from urnshelf.near_names import MODULE, no_such_name
+
+    known = {one: getattr(import_module(__name__), one) for one in __all__}
+    raise AttributeError(no_such_name(__name__, name, known, MODULE))
+
+
+if not TYPE_CHECKING:  # to the checkers the module has what it has, and nothing else
+    __getattr__ = _late

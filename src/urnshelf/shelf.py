@@ -209,6 +209,21 @@ class Shelf(Shelved):
         """
         self._desk.check_out()
 
+    if not TYPE_CHECKING:  # to the checkers a shelf has what it has, and nothing else
+
+        def __getattr__(self, name: str) -> Any:
+            """A name that we do not have: our nearest, and what it does."""
+            if name.startswith("_"):
+                raise AttributeError(name)
+            import urnshelf
+            from urnshelf.near_names import SHELF, no_such_name, public
+
+            known = {**public(type(self)), "clock": Clock}
+            others = {word: getattr(urnshelf, word[9:]) for word in SHELF if "." in word}
+            raise AttributeError(
+                no_such_name("a shelf", name, known | others, SHELF), name=name, obj=self
+            )
+
     def __enter__(self) -> Self:
         return self
 

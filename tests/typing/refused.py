@@ -7,6 +7,7 @@ from collections.abc import AsyncIterator, Iterator
 from datetime import datetime
 from typing import Protocol
 
+import urnshelf
 from urnshelf import Shelf, cue, tally
 from urnshelf.demo.harbour import Berth, BerthRepository, QuayPatrol, TideService, Vessel
 
@@ -66,3 +67,9 @@ def queries(shelf: Shelf) -> None:
     shelf.define(Berth, missing="BerthUnknown")  # refused
     shelf.fake(BerthRepository, view=Berth)  # refused
     shelf.view(Berth, "harbour")  # refused
+
+
+def names(shelf: Shelf) -> None:
+    shelf.stok(Berth)  # refused
+    cue(shelf.fake(TideService).depth_at).give(6.3)  # refused
+    urnshelf.talley  # refused

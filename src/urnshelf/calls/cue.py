@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import inspect
 from collections.abc import Awaitable, Callable
-from typing import Any, Generic, ParamSpec, Self, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, ParamSpec, Self, TypeVar
 
 from urnshelf.calls.place import Place
 from urnshelf.calls.replies import (
@@ -217,6 +217,18 @@ class Cue(Generic[P, R]):
         """
         hider = self._line.hidden_by
         return next((cue for cue in self._line.target.desk.cues if cue._line is hider), None)
+
+    if not TYPE_CHECKING:  # to the checkers a cue has what it has, and nothing else
+
+        def __getattr__(self, name: str) -> Any:
+            """A name that we do not have: our nearest, and what it does."""
+            if name.startswith("_"):
+                raise AttributeError(name)
+            from urnshelf.near_names import CUE, no_such_name, public
+
+            raise AttributeError(
+                no_such_name("a cue", name, public(type(self)), CUE), name=name, obj=self
+            )
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Cue) and other._line is self._line
