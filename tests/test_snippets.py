@@ -35,7 +35,23 @@ def test_messages_in_the_docs_are_the_real_ones(page: Path) -> None:
         assert any(block.strip() in text for text in golden), block
 
 
+def anchors(page: Path) -> set[str]:
+    """The headings, as links name them."""
+    headings = re.findall(r"^#+ (.+)$", page.read_text(), re.MULTILINE)
+    return {re.sub(r"[^\w\s-]", "", text.lower()).replace(" ", "-") for text in headings}
+
+
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
 def test_links_lead_somewhere(page: Path) -> None:
-    for link in re.findall(r"\]\(([^)#]+)\)", page.read_text()):
+    for link, heading in re.findall(r"\]\(([^)#]*)#?([^)]*)\)", page.read_text()):
         assert (page.parent / link).exists(), link
+        assert not heading or heading in anchors(page.parent / link), (link, heading)
+
+
+def test_the_index_has_every_page() -> None:
+    listed = re.findall(r"\]\(([\w-]+\.md)", (ROOT / "docs" / "index.md").read_text())
+    assert {page.name for page in PAGES} - {"README.md", "index.md"} == set(listed)
+    trade = (ROOT / "docs" / "in-other-words.md").read_text()
+    for word in """stub mock spy captured verify count never consecutive callback any inject fixture
+        builder factory in-memory reset snapshot transaction clock""".split():
+        assert word in trade
