@@ -4,8 +4,10 @@ rules in plans.
 
 from __future__ import annotations
 
+import ast
 import gc
 import json
+import re
 import shutil
 import subprocess
 import sys
@@ -48,6 +50,19 @@ def test_drawn_values_stay_as_they_are(root: Path) -> None:
 def test_every_process_gives_a_test_the_same_name(request: pytest.FixtureRequest) -> None:
     names = [item.nodeid for item in request.session.items]
     assert [name for name in names if " at 0x" in name] == []
+
+
+def test_the_layout_is_as_contributors_are_told(root: Path) -> None:
+    modules = [path for path in (root / "src").rglob("*.py") if not path.name.startswith("__")]
+    names = [path.name for path in modules if "demo" not in path.parts]
+    assert sorted({name for name in names if names.count(name) > 1}) == []
+    assert [path.name for path in modules if len(path.read_text().splitlines()) > 400] == []
+    assert [
+        path.name for path in modules if not ast.get_docstring(ast.parse(path.read_text()))
+    ] == []
+    told = (root / "CONTRIBUTING.md").read_text()
+    for path in re.findall(r"`([a-z_]+/(?:[a-z_/]+\.py|))`", told):
+        assert any((root / base / path).exists() for base in ("src/urnshelf", ".")), path
 
 
 # --- floors ---------------------------------------------------------------------------------------

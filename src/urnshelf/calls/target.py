@@ -1,4 +1,4 @@
-"""What a call is addressed to: a method of one fake, an attribute that is read, or one that is
+"""What a call is addressed to: a method of one fake, an attribute that is fetched, or one that is
 assigned.
 """
 

@@ -1,4 +1,4 @@
-"""Values without parts that JSON has no form for: each as a text, and as SQL columns hold it.
+"""Values without parts that JSON has no type for: each as a text, and as SQL columns hold it.
 
 They are known by their classes' names, so that a module is loaded only by those who use it.
 """

@@ -1,4 +1,4 @@
-"""Conditions on the fields of records: values that can be combined, tested and read as SQL.
+"""Conditions on records: values that can be joined, turned round, tested and shown as SQL.
 
 They follow SQL's logic of three values: a comparison with a field that is None is neither true nor
 false, and a record is taken only where the whole condition is true.

@@ -1,5 +1,5 @@
-"""The rules: how fields are drawn, some kinds of rule a file, each with its constructor and its
-form in plan files.
+"""The rules: how fields are drawn, some kinds of rule a file, each with its constructor and with how
+plan files write it.
 """
 
 from __future__ import annotations
