@@ -1,4 +1,4 @@
-"""The rules: how fields are drawn, some kinds of rule a file, each with its constructor and with how
+"""The rules: how fields are drawn, some kinds a file, each with its constructor, and with how
 plan files write it.
 """
 
