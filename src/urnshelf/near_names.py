@@ -64,7 +64,7 @@ def no_such_name(
         words: the words by which people look for them.
 
     >>> print(no_such_name("a list", "apend", {"append": list.append}, {}))
-    a list has no 'apend'; the nearest is append: append object to the end of the list
+    a list has no 'apend'; the nearest is append: Append object to the end of the list
     """
     near = _nearest(name, known, words)
     if near is None:

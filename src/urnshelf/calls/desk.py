@@ -83,12 +83,15 @@ class Desk:
         call = LiveCall(target, live)
         kept = live
         try:
+            # most calls have nothing that could change: then the caller's tuple itself is kept
             for value in live:
                 if type(value) not in PLAIN:
                     kept = keep_each(live)
                     break
         except TypeError:  # a class that cannot be hashed
             pass
+        # entered before it is answered, so that a call which raises or never returns is there,
+        # too
         self.ledger.append((call, code, offset, *kept))
         try:
             for answerer in self.answerers:
@@ -101,8 +104,11 @@ class Desk:
             call.error = worded = self._worded(call, error)
             if worded is error:
                 raise
+            # the cause would show our machinery to a reader who wants his own
             raise worded from None
         finally:
+            # the ledger has its copies; to hold the caller's objects would keep them alive for
+            # the test
             call.live = ()
 
     def take_later(
@@ -140,6 +146,7 @@ class Desk:
         """The calls so far that are chosen, in order."""
         return [
             Call(entry, number)
+            # a copy: other threads may go on calling
             for number, entry in enumerate(list(self.ledger), 1)
             if chosen(entry)
         ]
@@ -165,6 +172,7 @@ class Desk:
         try:
             yield
         finally:
+            # only those of the block: one that was hidden before it still fails the test
             del self._refusals[before:]
 
     def check_out(self, leaving_with: BaseException | None = None) -> None:

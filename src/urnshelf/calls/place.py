@@ -12,6 +12,7 @@ from urnshelf.caches import remembered
 _HERE = os.path.dirname(os.path.dirname(os.path.abspath(__file__))) + os.sep
 _ABOVE = os.path.dirname(os.path.dirname(_HERE))
 _DEMO = os.path.join(_HERE, "demo") + os.sep
+# the demo stands for the user's own code, although it is installed with ours
 _under_test: list[str] = [_DEMO]
 
 YOURS: set[str] = set()
@@ -39,6 +40,7 @@ def _libraries() -> tuple[str, ...]:
     """The folders of the standard library and of installed packages."""
     import sysconfig
 
+    # an interpreter may name its folders by a link, and frames name files by what it leads to
     folders = {sysconfig.get_path(p) for p in ("stdlib", "platstdlib", "purelib", "platlib")}
     return tuple(
         sorted(
@@ -73,6 +75,8 @@ def is_yours(file: str) -> bool:
 
 
 def _judge(file: str) -> bool:
+    # importlib runs from no file; other names in angle brackets are code that users made
+    # themselves
     if file.startswith("<frozen"):
         return False
     path = os.path.abspath(file)
@@ -92,14 +96,17 @@ def put_under_test(module_name: str) -> None:
         return
     folder = os.path.dirname(os.path.abspath(file)) + os.sep
     is_package = os.path.basename(file).startswith("__init__")
+    # a module that is one file must not make all of site-packages the user's
     root = folder if is_package else os.path.abspath(file)
     if root not in _under_test and root not in _libraries():
         _under_test.append(root)
+        # what was judged before may be the user's now
         _LIBRARY_FILES.clear()
 
 
 def place_of(code: CodeType, offset: int, task: str = "") -> Place:
     """The place of an instruction."""
+    # two bytes an instruction; a line is looked for only when somebody asks, which few calls see
     line = next((p[0] for i, p in enumerate(code.co_positions()) if i == offset // 2), None)
     return Place(code.co_filename, line or code.co_firstlineno, code.co_qualname, task)
 
@@ -111,5 +118,6 @@ def _short_path(file: str) -> str:
         if file.startswith(root):
             return os.path.relpath(file, _ABOVE if root is _HERE else root)
     drives = (os.path.splitdrive(os.path.abspath(path))[0] for path in (file, os.getcwd()))
+    # there is no relative path between two drives
     inside = os.path.relpath(file) if len({*drives}) == 1 else file
     return inside if not inside.startswith("..") else os.sep.join(file.split(os.sep)[-2:])

@@ -71,6 +71,7 @@ class Line:
         self.reply = reply
         self.arrange()
         with self.target.desk.lock:
+            # a new tuple, so that a call on another thread goes through either the old or the new
             self.target.cues = (self, *self.target.cues)
         self.target.was_cued()
 
@@ -110,6 +111,7 @@ class Line:
         if self.expected is None:
             return True
         if other.expected is None:
+            # the other takes any call, so only what takes any call covers it
             return all(wanted is whatever for wanted in self.expected)
         pairs = zip(self.expected, other.expected, strict=True)
         return all(wanted is whatever or same(wanted, theirs) for wanted, theirs in pairs)
@@ -134,6 +136,7 @@ class Line:
         """The newer line that leaves no call to this one, if there is one."""
         if self not in self.target.cues:
             return None
+        # the newest comes first; one that steps aside after some calls hides nothing
         newer = self.target.cues[: self.target.cues.index(self)]
         return next((line for line in newer if line.limit is None and line.covers(self)), None)
 
@@ -163,6 +166,8 @@ def script(call: LiveCall) -> Any:
     for line in call.target.cues:
         fits = line.fits
         if fits is None or fits(call.live):
+            # counted even where the line has served its calls: two threads must not both be the
+            # last
             turn = next(line.turns)
             if line.limit is None or turn < line.limit:
                 call.answered_by = line
@@ -187,6 +192,8 @@ def _test_of_all(expected: tuple[Any, ...]) -> Callable[[tuple[Any, ...]], bool]
     def fits(live: tuple[Any, ...]) -> bool:
         for index, cls, wanted in exact:
             value = live[index]
+            # of its own type `==` is the one equality and quick; for others `same` knows what
+            # counts
             if type(value) is cls:
                 if value is not wanted and value != wanted:
                     return False

@@ -37,6 +37,7 @@ def attribute_of(member: Member, index: int) -> property:
         frame = sys._getframe(1)
         if frame.f_globals.get("__name__") in _ASKING_FOR_ISINSTANCE:
             raise AttributeError(member.name)
+        # what the service itself has assigned goes before any cue, as with a real object
         if target.assigned is not UNASSIGNED:
             return target.assigned
         if not target.cues and member.default is not NO_DEFAULT:
@@ -46,6 +47,7 @@ def attribute_of(member: Member, index: int) -> property:
     def write(fake: Any, value: object) -> None:
         state: FakeState = fake._urnshelf_state
         assignment = assignment_of(state, member)
+        # first the ledger and the cues, which may raise; then the value
         assignment.take(assignment, (value,), sys._getframe(2))
         target: Any = target_at(fake, index)
         target.assigned = value

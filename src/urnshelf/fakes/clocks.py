@@ -34,6 +34,7 @@ def is_of_a_clock(member: Member) -> bool:
     tell = _teller(member)
     if tell is None or tell is _sleep:
         return tell is _sleep
+    # asked of a clock that nobody uses, only to see whether it answers
     return tell(member.name, Clock(), (None,) * len(member.parameters)) is not NO_REPLY
 
 
@@ -60,6 +61,7 @@ def _sleep(_name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
 
     if (
         len(live) != 1
+        # `sleep(True)` is no span of time
         or isinstance(live[0], bool)
         or not isinstance(live[0], (int, float, timedelta))
     ):

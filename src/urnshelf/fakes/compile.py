@@ -42,6 +42,7 @@ def compiled(interface: Interface) -> type:
             else _method(member, index, interface)
         )
     if "__eq__" in body:
+        # Python takes the hash away from a class that has an equality
         body.setdefault("__hash__", object.__hash__)
     if "__len__" in body:
         body.setdefault(
@@ -61,6 +62,8 @@ def new_fake(interface: Interface, name: str | None, desk: Desk) -> Any:
     cls = compiled(interface)
     fake: Any = object.__new__(cls)
     state = FakeState(fake, interface, name, desk)
+    # targets are made when they are first called: an interface of two hundred methods costs no
+    # more
     object.__setattr__(fake, TARGETS, [None] * len(state.members))
     object.__setattr__(fake, STATE, state)
     return fake

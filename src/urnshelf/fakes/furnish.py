@@ -38,6 +38,7 @@ def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor)
     """
     if not callable(service):
         raise FurnishRefused(f"furnish() takes the service's class, not {show(service)}")
+    # messages show lines of the service, even where it is installed like a library
     put_under_test(getattr(service, "__module__", ""))
     signature, dependencies = _parameters(service)
     if given:
@@ -53,6 +54,7 @@ def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor)
             lacking.append(signature.parameters[name])
     if lacking:
         raise FurnishRefused(_lacking_text(service, lacking))
+    # for these a name would be refused
     positional = [arguments.pop(name) for name in _positional(service) if name in arguments]
     return service(*positional, **arguments)
 
@@ -87,6 +89,8 @@ def dependency(node: Node) -> Any:
 
 def _is_service_class(cls: Any) -> bool:
     """A plain class of the user's own that is no record, no enum and no value."""
+    # data is given or drawn, never faked: a fake of a record would hide what the service makes of
+    # it
     if is_of_the_language(cls) or describe(cls) is not None:
         return False
     return not issubclass(cls, (Enum, BaseException, int, float, str, bytes, tuple, list, dict))

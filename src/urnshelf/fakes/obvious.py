@@ -73,12 +73,14 @@ def _obvious_reply(call: LiveCall, fake_for: Callable[[Any], Any]) -> Any:
     if promised.kind is Kind.SELF:
         return target.state.fake
     if is_interface(promised) and not promised.optional:
+        # it promises its own kind, as builders do
         if promised.bare in getattr(target.state.interface.origin, "__mro__", ()):
             return target.state.fake
         try:
             return fake_for(promised.bare)
         except UrnShelfError:
             return NO_REPLY  # it cannot be faked, or there are several: then it is not obvious
+    # without an annotation the manner of Python's own context managers is meant
     return target.state.fake if member.name in ("__enter__", "__aenter__") else NO_REPLY
 
 

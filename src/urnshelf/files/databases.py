@@ -73,6 +73,7 @@ def _selected(
         sqlalchemy.table(name)
     )
     if where is not None:
+        # a colon would begin a parameter
         query = query.where(sqlalchemy.text(str(where).replace(":", r"\:")))
     try:
         return list(connection.execute(query).all())
@@ -127,6 +128,7 @@ def _column_type(node: Node, sqlalchemy: ModuleType) -> Any:
         "builtins.bytes": sqlalchemy.LargeBinary,
         "decimal.Decimal": sqlalchemy.Numeric,  # SQLite keeps some fifteen digits of it
     }
+    # a member is kept by its value
     wanted = type(next(iter(node.bare)).value) if node.is_enum else node.bare
     name = full_name(wanted) if isinstance(wanted, type) else ""
     return kinds.get(name, sqlalchemy.Text)()
@@ -159,6 +161,7 @@ def _opened(sqlalchemy: ModuleType, url: str) -> Iterator[Any]:
         with connection:
             yield connection
     finally:
+        # or the pool would hold the file open
         engine.dispose()
 
 

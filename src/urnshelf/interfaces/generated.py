@@ -101,6 +101,7 @@ def handing_on(
     written, defaults = written_parameters(signature)
     own_slash = any(p.kind is Parameter.POSITIONAL_ONLY for p in signature.parameters.values())
     source = (_QUIET_METHOD if is_quiet else _METHOD).format(
+        # the fake itself by position only: the interface may have a parameter of any name
         parameters=("" if own_slash else ", /") + (written and f", {written}"),
         index=index,
         values="".join(f"{name}, " for name in signature.parameters),
@@ -121,6 +122,7 @@ def written_parameters(signature: inspect.Signature) -> tuple[str, dict[str, Any
             written.append("*")
         default = ""
         if p.default is not p.empty:
+            # the very object that the interface has, which no source code could write
             default = f"=_us_default_{number}"
             defaults[f"_us_default_{number}"] = p.default
         written.append(_STARS.get(p.kind, "") + p.name + default)

@@ -77,6 +77,7 @@ class Member:
         """What it promises; resolved when first asked."""
         if self.kind == "attribute":
             return Promise(node_of(self._resolved(self.annotation)))
+        # the annotation says what the undecorated generator yields
         if hasattr(self.function, "__wrapped__") and _is_context_manager(self.function):
             return self._context_promise()
         returned = self._returned()
@@ -125,6 +126,7 @@ class Member:
     def _returned(self) -> Any:
         overloads = get_overloads(self.function) if isinstance(self.function, FunctionType) else ()
         if overloads:
+            # which overload a call takes cannot be told here: any of their promises will do
             ways = [annotations_of(f).get("return", NO_DEFAULT) for f in overloads]
             return functools.reduce(operator.or_, map(self._resolved, ways))
         return self._resolved(self.signature.return_annotation)

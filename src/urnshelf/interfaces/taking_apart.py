@@ -168,6 +168,8 @@ def _callable_type(form: object) -> Interface:
 def _class_members(form: object, origin: type) -> dict[str, Member]:
     filled = type_arguments(form)
     members: dict[str, Member] = {}
+    # from the farthest base on, so that the nearest has the last word, and members keep their
+    # order
     for cls in reversed(origin.__mro__):
         if cls.__name__ in _NOT_INTERFACES and cls.__module__ in (
             "builtins",
@@ -180,6 +182,7 @@ def _class_members(form: object, origin: type) -> dict[str, Member]:
             member.filled = filled.get(cls, {})
             inherited = members.get(member.name)
             if (
+                # an override without an annotation promises what it overrides
                 inherited is not None
                 and member.annotation is NO_DEFAULT
                 and inherited.kind == "attribute"
@@ -244,6 +247,7 @@ def _member(name: str, raw: object, cls: type, annotations: dict[str, Any]) -> M
         return Member(
             name, "attribute", cls, annotation=annotation, settable=hasattr(type(raw), "__set__")
         )
+    # a special name that is no method is Python's own affair
     if name.startswith("__") and name.endswith("__"):
         return None
     return Member(name, "attribute", cls, annotation=annotation, default=raw)
@@ -270,6 +274,8 @@ def _assigned_in_constructor(cls: type) -> list[str]:
     me = constructor.__code__.co_varnames[0]
     found: dict[str, None] = {}
     loaded = ""
+    # attributes that only the constructor makes: its code is read, for to run it may need a
+    # database
     for step in dis.get_instructions(constructor):
         if step.opname == "STORE_ATTR" and loaded == me:
             found[str(step.argval)] = None

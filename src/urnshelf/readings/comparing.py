@@ -69,9 +69,11 @@ def condition_maker(name: str, node: Node, about: Entity, several: bool = False)
     certain.
     """
     if "__" in name or name.endswith("_"):
+        # `depth_m__gte` and `type_`: two manners of writing that mean the same
         name = re.sub("__+", "_", name).removesuffix("_")
     several = several or node.kind in _COLLECTIONS
     return (
+        # a field's own name goes first: a field may be called `min_depth`
         _equality(name, several, node, about)
         or _one_of(name, several, node, about)
         or comparison_of(name, about)
@@ -88,6 +90,7 @@ def _equality(name: str, several: bool, node: Node, about: Entity) -> Make | Non
     )
     if path is None:
         flag = about.flags.get(name)
+        # several values of a word that is itself a value would be unclear
         return None if flag is None or several else lambda value: _flag_condition(flag, value)
     if not _can_equal(_item(node) if several else node, about.node_of(path)):
         return None
@@ -101,12 +104,14 @@ def _flag_condition(flag: tuple[str, Any], value: object) -> Condition:
     field, wanted = flag
     if isinstance(value, Placeholder):
         return equals(field, value)
+    # a bool field is compared as it is; for an enum's member, no means any of the others
     if wanted is True:
         return equals(field, bool(value))
     return equals(field, wanted) if value else Not(equals(field, wanted))
 
 
 def _one_of(name: str, several: bool, node: Node, about: Entity) -> Make | None:
+    # `ids: int` is one key with an odd name, not many
     if not several and node.is_known:
         return None
     for field in (
@@ -138,6 +143,7 @@ def comparison_of(name: str, about: Entity) -> Make | None:
                 _key_path(match[1], about) or about.path(match[1]) or _moment_path(match[1], about)
             )
             if path:
+                # the values of this turn of the loop, not of its last
                 return lambda value, path=path, sign=sign: _MAKERS[sign](path, value)  # type: ignore[misc]
     return None
 
@@ -147,6 +153,7 @@ def _of_parent(name: str, node: Node, about: Entity) -> Make | None:
     if not is_record_type(node.bare) or node.bare is about.record_type:
         return None
     parent = entity(plain_definition(node.bare))
+    # one field of ours cannot refer to a key of several
     if len(parent.key_fields) != 1:
         return None
     for field in (f"{name}_id", f"{parent.name}_id"):
@@ -194,6 +201,7 @@ def _filter_record(form: object, about: Entity) -> Make | None:
     fields = plain_definition(form).described.fields
     makers = {name: condition_maker(name, field.node, about) for name, field in fields.items()}
     certain = {field: make for field, make in makers.items() if make is not None}
+    # one filter that is not understood would silently widen what is found
     if not makers or len(certain) < len(makers):
         return None
 
@@ -232,6 +240,7 @@ def _moment_path(name: str, about: Entity) -> str | None:
         for field in (f"{name}_at", f"{name}_on")
         if about.node_of(field).bare in (datetime, date)
     ]
+    # `placed_at` and `placed_on` side by side: which is meant is not certain
     return found[0] if len(found) == 1 else None
 
 
@@ -262,6 +271,7 @@ def _can_equal(given: Node, field: Node) -> bool:
         given.is_known and field.is_known and isinstance(mine, type) and isinstance(theirs, type)
     ):
         return True
+    # a datetime is a date to Python, but no day equals a moment
     if {mine, theirs} == {date, datetime}:
         return False
     return (

@@ -42,6 +42,7 @@ class Entity:
         """The record's own name, many of it, and the same of its last word: `report` of a
         QuayReport.
         """
+        # of a key of several fields no single name means all
         own = self.key_fields if len(self.key_fields) == 1 else ()
         by_name = ("id", "pk", "key", "identifier", f"{self.name}_id", f"{self.name}_key", *own)
         self.key_words = frozenset(by_name if self.key_fields else ())
@@ -66,6 +67,7 @@ class Entity:
                 for member in field.node.bare:
                     for word in {member.name.lower(), snake_case(str(member.value))}:
                         found.setdefault(word, []).append((name, member))
+        # a word that stands for values of two fields stands for neither
         return {word: paths[0] for word, paths in found.items() if len(paths) == 1}
 
     def is_key(self, name: str) -> bool:
@@ -110,6 +112,7 @@ def record_of(member: Member, interface: Interface) -> Any:
     named = _named(interface, mentioned)
     if named is not None:
         return named
+    # what is given back tells more than what is taken: a `Filter` is taken, a `Berth` is promised
     for certain in (promised, mentioned):
         if len(certain) == 1:
             return next(iter(certain))
@@ -171,6 +174,7 @@ def _named(interface: Interface, mentioned: set[Any]) -> Any:
             return record_type
     module = sys.modules.get(getattr(interface.origin, "__module__", ""))
     for name in sorted(names):
+        # the interface is named after it, but no method mentions it: `delete(key)` alone
         known = getattr(module, name, None)
         if known is not interface.origin and isinstance(known, type) and is_record_type(known):
             return known

@@ -59,6 +59,7 @@ class Wanted(NamedTuple):
             value = values[part.position]
             if part.make is not None and not (part.optional and value is None):
                 one = part.make(value)
+                # as parts of one list, each can be looked up in an index
                 found += one.parts if isinstance(one, AllOf) else (one,)
         return found
 
@@ -95,6 +96,7 @@ class Wanted(NamedTuple):
         asked = [] if asked is None else asked
         fields = [asked] if isinstance(asked, (str, Enum)) else list(asked)
         texts = [str(field.value if isinstance(field, Enum) else field) for field in fields]
+        # `-price`: as many services write the greatest first
         turned = [f"{text[1:]} desc" if text.startswith("-") else text for text in texts]
         return (
             [f"{text} desc" for text in turned] if self.given(Role.DESCENDING, values) else turned
@@ -109,6 +111,7 @@ class Wanted(NamedTuple):
         page = next((part for part in self.parts if part.role is Role.PAGE), None)
         number = None if page is None else values[page.position]
         if page is not None and number is not None and most is not None:
+            # pages are counted from 1, unless the default says that they are counted from 0
             offset = (number - (0 if page.default == 0 else 1)) * most
         query = query if most is None else query.limit(most)
         return query.offset(offset) if offset else query
@@ -116,6 +119,7 @@ class Wanted(NamedTuple):
 
 def wanted_by(member: Member, about: Entity, name: Name) -> Wanted | str:
     """Which records the method asks for, or why that is not certain."""
+    # `all_by_id()` has no parameter for an id: it gives a mapping by it
     by = [] if not member.parameters and len(name.by) == 1 and about.is_key(name.by[0]) else name.by
     parts = parts_of(member, about, by)
     if isinstance(parts, str):
@@ -162,6 +166,7 @@ def read_look_up(subject: Subject) -> Reading | Unread | None:
 
 def _is_by_key(result: Result, about: Entity) -> bool:
     promised = ANYTHING if result.node is None else result.node.args[0]
+    # a mapping by what is not said is taken to be by the key
     if not promised.is_known:
         return True
     if len(about.key_fields) > 1:
@@ -222,6 +227,7 @@ def _run_untold(result: Result, wanted: Wanted, name: Name, about: Entity) -> An
 
 
 def _asks_for_key(wanted: Wanted, about: Entity) -> bool:
+    # made with a placeholder, only to see which field it compares
     asked = wanted.conditions((Placeholder("key"),) * (wanted.parts[0].position + 1))[-1]
     return isinstance(asked, Comparison) and asked.sign == "=" and (asked.path,) == about.key_fields
 
@@ -229,6 +235,7 @@ def _asks_for_key(wanted: Wanted, about: Entity) -> bool:
 def _one(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
     table = access.table
     conditions = wanted.conditions(values)
+    # by its key a record is found without a query
     key = conditions[0] if len(conditions) == 1 and not wanted.is_first else None
     if (
         isinstance(key, Comparison)
@@ -268,6 +275,7 @@ def _by_key(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Res
 def _page(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
     query = wanted.query(access.table, values)
     access.did(query)
+    # the total is that of all pages
     whole = access.table.where(*wanted.conditions(values))
     return result.all_given(query.all()), whole.count()
 

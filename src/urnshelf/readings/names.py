@@ -58,10 +58,12 @@ def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> 
     by: list[str] = []
     flags: list[tuple[str, Any, bool]] = []
     is_first = verb == "first"
+    # `with_harbour(…)` has no verb of its own: it looks up
     verb = "by" if verb in _BY else verb
     many = verb in _OF_MANY
     while words:
         flag = None if words[0] == "by" else _flag(words, about)
+        # a field or a value goes before the record's own name: a Berth may have a field `berth`
         own = 0 if flag or words[0] in _BY else _own_words(words, about)
         if flag is not None:
             flags.append(flag[0])
@@ -81,6 +83,7 @@ def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> 
         elif words[0] == "one" or _is_a_parameter(words[0], parameters):
             words = words[1:]
         else:
+            # whatever word is left must mean something, or the method is not read
             compared = _comparison(words, about)
             if not compared:
                 return f"the word {words[0]!r} of its name is not accounted for"
@@ -93,6 +96,7 @@ def _verb(words: list[str], about: Entity) -> tuple[str, list[str]]:
     if words[:2] == ["look", "up"]:
         return "lookup", words[2:]
     if words[-1] in ("exists", "exist") and len(words) > 1:  # `email_exists`, `owner_exists`
+        # `berth_exists` asks for any berth, `code_exists` for one with a code
         known = "_".join(words[:-1]) in about.names
         return "exists", words[:-1] if known else ["by", *words[:-1]]
     own = _own_words(words, about)
@@ -151,6 +155,7 @@ def _split(joined: str, about: Entity) -> list[str]:
         return [joined]
     for match in re.finditer("_and_", joined):
         head = joined[: match.start()]
+        # the longest field wins only where the shorter is none: `find_by_land_and_sea`
         if about.path(head) is not None or about.is_key(head) or match.end() == len(joined):
             return [head, *_split(joined[match.end() :], about)]
     return joined.split("_and_")
@@ -162,6 +167,7 @@ def _flag(words: list[str], about: Entity) -> tuple[tuple[str, Any, bool], list[
     """
     negated = words[0] == "not" and len(words) > 1
     rest = words[1:] if negated else words
+    # the longest first: `out_of_service` before `out`
     for length in range(len(rest), 0, -1):
         found = about.flags.get("_".join(rest[:length]))
         if found is not None:

@@ -247,6 +247,7 @@ def honoured(reading: Reading, promised: Promised, method: str) -> Reading | Unr
     """The reading, or why its operation does not honour a parameter or the promise."""
     honours = HONOURED[reading.operation]
     for part in reading.parts:
+        # what is not listed may change the answer, so the method is left to a cue
         if part.role not in honours.roles:
             return Unread(f"{method!r} is not read with a {part.name!r}")
     if honours.promises is not None and promised not in honours.promises:

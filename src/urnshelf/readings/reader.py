@@ -44,6 +44,7 @@ class Reader(NamedTuple):
 
 
 def _no_method(subject: Subject) -> Unread | None:
+    # what Python calls behind one's back is none of a repository's words
     if subject.member.kind == "attribute" or subject.member.name.startswith("_"):
         return Unread("only public methods are read", is_operation=False)
     return Unread("", is_operation=False) if subject.definition is None else None
@@ -96,6 +97,7 @@ def read(member: Member, interface: Interface, definition: Definition | None) ->
     """
     subject = Subject(member, interface, definition)
     verb = subject.words[0]
+    # `code_exists` asks a question: its verb is the last word
     is_about_records = definition is None or (verb in VERBS and subject.words[-1] not in QUESTIONS)
     for reader in READERS:
         if (
@@ -111,6 +113,7 @@ def read(member: Member, interface: Interface, definition: Definition | None) ->
                 if isinstance(found, Reading)
                 else found
             )
+    # `_unknown` has something to say of everything
     raise AssertionError("the last reader always decides")
 
 

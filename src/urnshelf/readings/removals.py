@@ -45,6 +45,7 @@ def read_removal(subject: Subject) -> Reading | Unread | None:
         return Unread(f"{verb!r} is read where it promises None, bool, a number or the record")
     given = given_to(member, about)
     first = given[0].role if len(given) == 1 else Role.OTHER
+    # of a record only its key counts, as in a database
     if first is Role.RECORD and not name.by:
         return _removal(about, result, given, lambda table, value: table.key_of(value))
     if first is Role.RECORDS and not name.by:
@@ -66,6 +67,7 @@ def _removal(
         access.did(
             lambda: f"DELETE FROM {identifier(table.table_name)} WHERE {key_text(table, key)}"
         )
+        # looked up before, for it may be what is promised
         record = table.find(key)
         return _reply_of_removal(table, key, record, table.remove(key), result)
 
@@ -85,9 +87,11 @@ def _reply_of_removal(
     kind = result.kind
     if kind in (Promised.BOOL, Promised.INT):
         return gone if kind is Promised.BOOL else int(gone)
+    # what promises a record or None says by None that there was none
     if kind in (Promised.ONE, Promised.ONE_OR_NONE) and (gone or kind is Promised.ONE_OR_NONE):
         return result.given(record)
     if gone:
+        # a caller without a promise may ask for the truth of it
         return True if kind is Promised.UNKNOWN else None
     if kind is Promised.UNKNOWN:
         raise NotCertain(
@@ -126,6 +130,7 @@ def _removal_of_many(
     """
     if result.kind not in (Promised.NONE, Promised.INT, Promised.BOOL):
         return Unread(f"{verb!r} of several is read where it promises None, bool or their number")
+    # `delete()` alone would empty the table; `delete_all()` says that it is meant to
     says_which = bool(
         name.by or name.flags or (name.many and member.name != verb) or verb not in REMOVES
     )

@@ -35,6 +35,7 @@ class Lesson:
         promise = call.target.promise
         if promise.awaited and inspect.isawaitable(reply):
             return Pending(self._checked_later(call, reply))
+        # a plain list is easier to write than an async generator
         if promise.stream == "async" and not hasattr(reply, "__aiter__"):
             return _streamed(reply)
         return self._checked(call, reply)
@@ -50,6 +51,7 @@ class Lesson:
                 f"{call.target.name} promises {promise.name}, but {self} gave {show(reply, 60)}: "
                 f"{wrong}"
             )
+        # the function may hand out what it holds itself
         return keep(reply)
 
     def __repr__(self) -> str:

@@ -83,6 +83,7 @@ class Units:
         """Note what its own repositories write from now on; its fake, for `as`."""
         own = repositories_of(state.interface)
         for unit in self.open:
+            # whose changes they are could not be told apart
             shared = [getattr(form, "__name__", str(form)) for form in unit.own & own]
             if unit.state is state or shared:
                 raise UnitRefused(
@@ -96,6 +97,7 @@ class Units:
 
     def commit(self, state: FakeState) -> None:
         """Keep what was written."""
+        # the unit stays open: what is written after this wants a commit of its own
         self._of(state, "commit").since = len(self._journal.changes)
 
     def roll_back(self, state: FakeState) -> None:

@@ -45,6 +45,7 @@ def read_write(subject: Subject) -> Reading | Unread | None:
         return set_field
     if isinstance(name, str):
         return Unread(name)
+    # `add_first(…)` or `save_open(…)` do more than store
     if name.flags or name.order or name.is_first:
         return Unread(
             f"{member.name!r} says more than that it stores a {about.record_type.__name__}"
@@ -81,6 +82,8 @@ def _stored_reading(
         table = access.table
         stored: list[Any] = []
         access.did(lambda: "; ".join(insertion(verb, table, record) for record in stored[:3]))
+        # one after the other: the statement tells of those that were stored, should one be
+        # refused
         for record in list(values[0]) if is_many else [values[0]]:
             stored.append(store(table, record))
         return reply(table, stored)
@@ -141,6 +144,7 @@ def _store_of(verb: str) -> Store:
 
 def _update(table: View[Any], record: object) -> Any:
     key = table.key_of(record)
+    # an update of nothing is an error in the most, and silence would hide it
     if key is None or table.find(key) is None:
         raise table.missing_error(key)
     return table.save(record)
@@ -152,6 +156,7 @@ def _reply_of_storing(
     if result.kind is Promised.NONE:
         return lambda table, stored: None
     if role is Role.RECORDS:
+        # where nothing is promised, what was stored may be used or not
         if result.kind in (Promised.MANY, Promised.UNKNOWN):
             return lambda table, stored: result.all_given(stored)
         return (lambda table, stored: len(stored)) if result.kind is Promised.INT else None
@@ -189,6 +194,7 @@ def _made_of_values(
 def _record_of(about: Entity, values: dict[str, Any]) -> Any:
     """A record of these values; its key may be left out."""
     for field in about.key_fields:
+        # the shelf assigns it
         values.setdefault(field, None)
     try:
         return about.described.build(values)

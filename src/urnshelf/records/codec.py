@@ -47,6 +47,7 @@ def to_json(value: object, node: Node) -> Any:
         return None
     if node.kind in _OPEN:
         return _open_to_json(value, node)
+    # a value that is not of its field's type is kept all the same, and says of what type it is
     if misfit(value, node) is not None:
         data = _open_to_json(value, ANYTHING)
         return data if isinstance(data, dict) and TAG in data else _tagged(value, data)
@@ -64,6 +65,7 @@ def from_json(data: object, node: Node) -> Any:
     if node.kind is Kind.UNION:
         return _native_member(data, node)
     if node.kind in _OPEN:
+        # what carries a name was unwrapped above; the rest is what JSON itself has
         return [from_json(item, ANYTHING) for item in data] if isinstance(data, list) else data
     if is_of_pydantic(node.bare):
         return data
@@ -97,6 +99,7 @@ def record_from_json(data: object, description: Description) -> Any:
     values = {}
     for name, field in description.fields.items():
         if name not in data:
+            # only of a typed dictionary may a key be lacking
             if description.kind == "typed dictionary":
                 continue
             raise Unfit("the field is missing", name)
@@ -132,6 +135,7 @@ def to_cell(data: object, node: Node) -> str:
 
     if data is None:
         return ""
+    # a text that begins like JSON, or like the mark of an absent key, is put in quotes
     if isinstance(data, str) and is_text(node) and data and data[0] not in '"{<':
         return data
     return json.dumps(data, ensure_ascii=False)
@@ -164,6 +168,7 @@ def _value_to_json(value: Any, node: Node) -> Any:
     if type(value) in _NATIVE:
         return value
     if type(value) is float:
+        # JSON has neither NaN nor infinities
         return value if value - value == 0 else str(value)
     scalar = scalar_of(type(value))
     if scalar is not None:
@@ -215,6 +220,7 @@ def is_of_pydantic(form: object) -> bool:
 
 
 def _mapping_to_json(value: abc.Mapping[Any, Any], key: Node, item: Node) -> Any:
+    # other keys than texts make it a list of pairs; so does our own mark as a key
     if all(type(one) is str for one in value) and TAG not in value:
         return {name: to_json(one, item) for name, one in value.items()}
     return [[to_json(name, key), to_json(one, item)] for name, one in value.items()]
@@ -257,6 +263,7 @@ def _items_from_json(data: object, node: Node) -> Any:
     items = [
         from_json(one, part) for one, part in zip(data, _part_nodes(node, len(data)), strict=True)
     ]
+    # a type such as Sequence is made a list, as annotations allow it
     return ITEM_TYPES[node.origin](items)
 
 
@@ -275,6 +282,7 @@ def member_of(data: Any, enum: Any) -> Any:
     """The member that has this value, or this name."""
     try:
         found = enum(data)
+        # `enum(True)` finds the member of value 1
         if (type(found.value) is bool) is (type(data) is bool):
             return found
     except (ValueError, TypeError):
@@ -303,6 +311,7 @@ def _open_to_json(value: object, node: Node) -> Any:
             return [_open_to_json(one, ANYTHING) for one in value]
         if type(value) is dict and TAG not in value and all(type(name) is str for name in value):
             return {name: _open_to_json(one, ANYTHING) for name, one in value.items()}
+    # of a union's members the first that fits would be taken on reading, so the name goes with it
     for member in node.args if node.kind is Kind.UNION else ():
         if misfit(value, member) is None and _needs_its_name(value, member):
             return {TAG: type_name(member.form), "data": to_json(value, member)}
@@ -343,6 +352,7 @@ def _untagged(data: dict[str, Any], node: Node) -> Any:
         return _scalar_from_json(inner, scalar, name)
     if name not in _TAGGED:
         raise Unfit(f"{TAG} {name!r} is not known here")
+    # only these: a file must not choose which class is made
     cls = _TAGGED[name]
     return _value_from_json(inner, node_of(dict[Any, Any] if cls is dict else cls))
 

@@ -52,6 +52,7 @@ def keep(value: T) -> T:
     if cls in PLAIN:
         return value
     copies = _copies(cls)
+    # the same copiers serve one value and many: a record must not be copied in two manners
     return value if copies is None else copies((value,))[0]
 
 
@@ -78,6 +79,7 @@ def _copies(cls: type) -> Copies | None:
     if _copier(cls) is None:
         return None
     description = describe(cls)
+    # only where the attributes are all there is may they be copied at once
     if not isinstance(description, ByAttributes) or description.is_frozen:
         return _each
     return _flat_copies(cls, len(description.names))
@@ -95,6 +97,8 @@ def _flat_copies(cls: type, count: int) -> Copies:
         found = []
         for record in records:
             state = getattr(record, "__dict__", None)
+            # more attributes than fields: one that somebody has added, which needs a look of its
+            # own
             is_flat = type(record) is cls and state is not None and len(state) == count
             if is_flat and are_plain(map(type, state.values())):  # type: ignore[union-attr]
                 made: Any = new(cls)
@@ -118,6 +122,7 @@ class _Copying:
 
     def whole(self, value: object) -> Any:
         copy = self.part(value)
+        # from a list and not by recursion, so that no depth is too much
         while self._unfilled:
             fill, made, original = self._unfilled.pop()
             try:
@@ -134,6 +139,7 @@ class _Copying:
         copier = _copier(cls)
         if copier is None:
             return value
+        # what occurs twice stays one object, and a circle comes to an end
         known = self._copies.get(id(value))
         if known is not None:
             return known
@@ -141,6 +147,7 @@ class _Copying:
             copy, fill = copier(value, self.part)
         except Exception:  # it cannot be copied
             copy, fill = value, None
+        # noted before it is filled: its parts may lead back to it
         self._copies[id(value)] = copy
         if fill is not None:
             self._unfilled.append((fill, copy, value))
@@ -151,6 +158,7 @@ class _Copying:
 def _copier(cls: type) -> Copier | None:
     """What copies the instances of a class; None for those that are shared."""
     found = _find_copier(cls)
+    # a class made in a function should go with it, and PLAIN would hold it
     if found is None and "<locals>" not in cls.__qualname__:
         PLAIN.add(cls)
     return found
@@ -163,6 +171,7 @@ def _find_copier(cls: type) -> Copier | None:
     known = _BY_TYPE.get(cls)
     if known is None and issubclass(cls, (dict, list, set, bytearray, deque)):
         return _of_subclass
+    # an array is known by what it offers, so that no array library is imported
     return _by_its_own_method if known is None and _is_array(cls) else known
 
 
@@ -208,6 +217,7 @@ def _proxy(value: Any, part: Part) -> tuple[Any, Fill | None]:
 
 def _tuple(value: Any, part: Part) -> tuple[Any, Fill | None]:
     copy = tuple([part(item) for item in value])
+    # a tuple whose parts cannot change is shared
     return (value if all(a is b for a, b in zip(copy, value, strict=True)) else copy), None
 
 
@@ -219,6 +229,7 @@ def _of_subclass(value: object, _part: Part) -> tuple[Any, Fill | None]:
     """A class that inherits from a container: its attributes and its items, without its
     constructor.
     """
+    # never by its constructor, which may want arguments or do something
     base: Any = next(
         base for base in (dict, list, set, bytearray, deque) if isinstance(value, base)
     )

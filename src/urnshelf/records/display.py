@@ -40,6 +40,7 @@ class _Short(reprlib.Repr):
         if isinstance(x, Enum):
             return f"{type(x).__name__}.{x.name}"
         try:
+            # somebody else's code: it may raise anything
             text = repr(x)
         except Exception as error:
             return f"<{type(x).__name__}, whose repr raised {type(error).__name__}>"
@@ -87,6 +88,7 @@ def differences(
 def _differing(expected: object, actual: object, path: str, depth: int) -> Iterator[Difference]:
     if same(expected, actual):
         return
+    # deeper paths no reader follows
     parts = _parts(expected, actual) if depth < 5 else None
     if parts is None:
         yield Difference(path, *_shown_apart(expected, actual))
@@ -150,6 +152,7 @@ def _shown_apart(expected: object, actual: object) -> tuple[str, str]:
     ):
         return _around_difference(expected, actual)
     wanted, found = show(expected), show(actual)
+    # unlike, yet they look alike: then the types tell them apart
     if wanted == found:
         return f"{wanted} ({_type_name(expected)})", f"{found} ({_type_name(actual)})"
     return wanted, found

@@ -42,6 +42,7 @@ def same(expected: object, actual: object) -> bool:
     (False, True, True)
     """
     try:
+        # a matcher is compared by what it accepts, even with itself
         if expected is actual and Matcher not in type(expected).__mro__:
             return True
         if type(expected) is type(actual) and type(expected) in EXACT:
@@ -69,6 +70,7 @@ def _all_same(pairs: Pairs) -> bool:
             continue
         if expected is actual or (id(expected), id(actual)) in met:
             continue
+        # to Python 1 == True; to a test they are two answers
         if is_truth(expected) is not is_truth(actual):
             return False
         compare = _taken_apart(type(expected)) or _by_own_equality
@@ -100,6 +102,7 @@ def _taken_apart(cls: type) -> Callable[[Any, Any], Verdict] | None:
     for base, compare in _PARTWISE:
         if issubclass(cls, base) and has_own(cls, "__eq__", base):
             return compare
+    # Python compares exceptions by identity, and no test means that
     is_exception = issubclass(cls, BaseException) and has_own(cls, "__eq__", object)
     return _exceptions if is_exception else None
 
@@ -121,6 +124,7 @@ def _by_own_equality(expected: object, actual: object) -> Verdict:
         return _fields(description, expected, actual)
     if verdict is True or verdict is False:
         return verdict or bool(expected != expected and actual != actual)  # NaN
+    # some libraries answer with an object: of one truth, or of one for each element
     if not hasattr(verdict, "all"):
         return bool(verdict)
     if getattr(verdict, "shape", None) == () and _is_single(expected) and _is_single(actual):
@@ -136,6 +140,7 @@ def _whole(expected: object, actual: object, verdict: Any) -> bool:
     """Arrays and frames: the same shape, and every element the same."""
     if getattr(expected, "shape", None) != getattr(actual, "shape", None):
         return False
+    # only a NaN is unlike itself
     both_nan = (expected != expected) & (actual != actual)
     whole = verdict | both_nan
     while hasattr(whole, "all") and getattr(whole, "shape", ()) != ():
@@ -154,6 +159,7 @@ def _mappings(expected: Any, actual: Any) -> Verdict:
         return _by_own_equality(expected, actual)
     if len(expected) != len(actual):
         return False
+    # as keys, too, True is not 1
     kinds = {(type(key) is bool, key) for key in actual}
     if not all((type(key) is bool, key) in kinds for key in expected):
         return False
@@ -178,6 +184,7 @@ def _marked(members: Any) -> set[tuple[bool, Any]]:
 def _exceptions(expected: Any, actual: Any) -> Verdict:
     if type(actual) is not type(expected):
         return False
+    # what a constructor stored besides its arguments counts as well
     return [(expected.args, actual.args), (vars(expected), vars(actual))]
 
 

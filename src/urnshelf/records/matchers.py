@@ -51,6 +51,7 @@ class _OfType(Matcher):
 
     def accepts(self, value: object) -> bool:
         wanted = self._type if isinstance(self._type, tuple) else (self._type,)
+        # to isinstance a bool is an int; to a test they are two answers
         if is_truth(value) and bool not in wanted and object not in wanted:
             return False
         return isinstance(value, self._type)

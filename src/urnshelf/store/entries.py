@@ -44,6 +44,7 @@ class KeyValues:
 
     def change(self, key: object, value: object) -> None:
         """Keep another value until the same moment."""
+        # to count a value up does not make it live longer
         until = self._entries[key][1] if self.find(key) is not ABSENT else None
         self.put(key, value, until)
 
@@ -76,6 +77,7 @@ class KeyValues:
         if expires is None:
             return None
         if isinstance(expires, datetime):
+            # a moment without a zone is meant as the shelf's clock tells it
             return expires if expires.tzinfo else expires.replace(tzinfo=self._clock.now.tzinfo)
         span = expires if isinstance(expires, timedelta) else timedelta(seconds=expires)
         return self._clock.now + span

@@ -76,6 +76,7 @@ def sought_values(condition: Condition) -> tuple[str, list[Any]] | None:
 
 
 def _is_hashed_by_value(value: object) -> bool:
+    # a NaN is itself to the one equality, but not to a dictionary
     if isinstance(value, Matcher) or value != value:
         return False
     cls = type(value)

@@ -48,7 +48,7 @@ class Journal:
 
     def __init__(self) -> None:
         self.changes: list[Change | None] = []
-        """None where a change was taken back alone, so that the places of the others stay."""
+        """None where a change was taken back alone, so that the others stay where they are."""
         self.writing = False
         """Whether changes are to be noted: from the first savepoint on."""
         self.writer: Any = None
@@ -74,8 +74,9 @@ class Journal:
         """Take one writer's changes since a position back, the last one first; those of others
         stay.
         """
-        for place in range(len(self.changes) - 1, since - 1, -1):
-            change = self.changes[place]
+        # others' changes lie between: theirs are left where they are
+        for position in range(len(self.changes) - 1, since - 1, -1):
+            change = self.changes[position]
             if change is not None and change.writer is writer:
                 change.rows.restore(change.key, change.before)
-                self.changes[place] = None
+                self.changes[position] = None

@@ -59,6 +59,7 @@ class Rows:
         fields = self.definition.key_fields
         if len(fields) == 1:
             value = self.fetch(record, fields[0])
+            # by far the most keys: the rest of the way is longer
             if value.__class__ is int and value:
                 return value
             nothing = self.definition.nothing
@@ -81,6 +82,7 @@ class Rows:
                 f"{show(record)} has neither {' nor '.join(empty)}; only one of them can be "
                 "assigned"
             )
+        # the caller sees the key on his own object, as with a mapper; a frozen one is replaced
         record = self.changed(record, {empty[0]: self._new_value(record, empty[0])})
         return record, self.key_of(record)
 
@@ -93,6 +95,8 @@ class Rows:
         if kind != "number":
             drawn = self._draw_uuid(self.definition.record_type, self._next_number())
             return drawn if kind == "uuid" else str(drawn)
+        # with texts as keys there is no next one, and to make one up would be wrong in half of
+        # the cases
         taken = [self.fetch(row, field) for row in self.by_key.values()] if not self._serial else []
         if not all(isinstance(value, int) for value in taken):
             raise RecordRefused(
@@ -118,6 +122,7 @@ class Rows:
         if self.limited is not None:
             self.limited.add(key)
         number = key[-1] if isinstance(key, tuple) and key else key
+        # a key that was once used is not given again, even after its record is gone
         if isinstance(number, int) and number > self._serial:
             self._serial = number
 
@@ -135,6 +140,7 @@ class Rows:
         if self._indexes or self._unique:
             self._reindex(key, before, row)
         if self._sorted:
+            # to keep them in order would make each change dearer than the look-ups they serve
             self._sorted.clear()
         if row is ABSENT:
             del self.by_key[key]
@@ -145,6 +151,7 @@ class Rows:
             and self._ordered is not None
             and (not self._ordered or _after(key, self._ordered[-1]))
         ):
+            # keys mostly come in order: then nothing need be sorted
             self._ordered.append(key)
         elif before is ABSENT:
             self._ordered = None
@@ -164,6 +171,7 @@ class Rows:
     def _check_unique(self, key: object, row: object) -> None:
         for group, index in self._unique.items():
             value = index.value_of(row)
+            # as in SQL, None is not equal to None, so any number of records may have it
             taken = [] if None in value else [k for k in index.keys.get(value, ()) if k != key]
             if taken:
                 values = " and ".join(f"{field}={show(self.fetch(row, field))}" for field in group)
@@ -192,6 +200,7 @@ class Rows:
         """The keys, in order, of records among which are all that fulfil the condition: as few as
         an index can tell.
         """
+        # to look at a few records is quicker than to ask an index
         if len(self.by_key) < WORTH_IT:
             return self.keys()
         fewest: list[Any] | None = None
@@ -204,6 +213,7 @@ class Rows:
         try:
             return sorted(fewest)
         except TypeError:
+            # keys that do not compare: in order of arrival
             order = {key: number for number, key in enumerate(self.by_key)}
             return sorted(fewest, key=order.__getitem__)
 
@@ -247,6 +257,7 @@ class Rows:
 
     def _forget_index(self, path: str) -> None:
         self._indexes.pop(path, None)
+        # never often enough again
         self._asked[path] = -(10**9)
 
     def _keys_within(
@@ -260,7 +271,10 @@ class Rows:
             pairs = ((fetch(row), key) for key, row in self.by_key.items())
             try:
                 index = self._sorted[path] = SortedIndex(
-                    pair for pair in pairs if pair[0] is not None and pair[0] == pair[0]
+                    # no comparison is true of None or of NaN
+                    pair
+                    for pair in pairs
+                    if pair[0] is not None and pair[0] == pair[0]
                 )
             except TypeError:
                 self._asked[f"range of {path}"] = -(10**9)

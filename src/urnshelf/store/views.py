@@ -91,6 +91,7 @@ class View(Generic[T]):
         self._check(record)
         record, key = self.stored.with_key(record)
         known = self.stored.by_key.get(key)
+        # what is not seen must not be overwritten unseen
         if known is not None and not self._shows(key, known):
             raise RecordRefused(
                 f"the {self.name} with {self._worded(key)} is not seen from here, so it cannot be "
@@ -105,6 +106,7 @@ class View(Generic[T]):
         row = self._row(key)
         if row is None:
             return False
+        # asked before anything is changed
         self._store.check_unreferenced(self._definition, key)
         self.stored.drop(key)
         return True
@@ -188,6 +190,7 @@ class View(Generic[T]):
     def remove_rows(self, rows: Sequence[T]) -> int:
         """Take these stored records away."""
         keys = (
+            # without a key of their own, records are known by which object they are
             {id(row): key for key, row in self.stored.by_key.items()} if not self.key_fields else {}
         )
         for row in rows:
@@ -259,11 +262,13 @@ class View(Generic[T]):
     def _put(self, key: object, record: T) -> T:
         if self._definition.references:
             self._store.check_references(self._definition, self.stored, record)
+        # a record that vanishes as it is stored would be a silent failure
         if self._sees is not None and not self._sees(record):
             raise RecordRefused(
                 f"{show(record)} would not be seen from here ({AllOf(self._seen)}), so it is not "
                 "stored"
             )
+        # one copy for the shelf, one for the caller: neither can change the other's
         mine, theirs = self.copies((record, record))
         self.stored.put(key, mine)
         return theirs

@@ -49,6 +49,7 @@ class Scope:
 
     def __init__(self, owner: type | None, function: object = None) -> None:
         module = getattr(function, "__module__", None) or getattr(owner, "__module__", None) or ""
+        # a function knows its module's names better than the module's name does
         known = getattr(function, "__globals__", None) or vars(sys.modules.get(module, typing))
         self.module: str = module
         parameters: dict[str, Any] = {}
@@ -113,6 +114,7 @@ def _in_module(text: str, owner: type | None, function: object) -> Any:
         found = eval(text, names, {})
     except Exception:  # a name that is not there, or an expression that refuses
         return None
+    # a class, or list[int] and its like: nothing inside them can still be a text
     is_class = type(found) is type or (
         type(found) is GenericAlias and set(map(type, found.__args__)) == {type}
     )
@@ -142,6 +144,7 @@ def _scope_of(reference: typing.ForwardRef, scope: Scope) -> Scope:
     known = sys.modules.get(module) if isinstance(module, str) else module
     if known is None:
         return scope
+    # in front of the names of the class that inherits from it, but behind its type parameters
     within = Scope(None)
     within.module = known.__name__
     within.namespaces = (*scope.namespaces[:2], vars(known), *scope.namespaces[2:])
@@ -149,6 +152,7 @@ def _scope_of(reference: typing.ForwardRef, scope: Scope) -> Scope:
 
 
 def _evaluated(text: str, scope: Scope, inside: frozenset[str]) -> Any:
+    # a type that holds itself would be looked into for ever
     if text in inside:  # a type that holds itself
         return Unknown(text)
     try:

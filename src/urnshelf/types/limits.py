@@ -66,6 +66,7 @@ def limits_of(notes: Iterable[Any], limits: Limits = NO_LIMITS) -> Limits:
     for note in _spread(notes):
         for name in _NAMES:
             value = getattr(note, name, None)
+            # a method of the same name is no limit
             if value is not None and not callable(value):
                 limited[name] = getattr(value, "pattern", value) if name == "pattern" else value
         check = getattr(note, "func", None)
@@ -80,6 +81,7 @@ def _spread(notes: Iterable[Any]) -> Iterator[Any]:
         yield note
         inner = getattr(note, "metadata", None)
         kind = type(note).__name__
+        # a field of pydantic carries its limits as notes of its own
         if isinstance(inner, (list, tuple)):
             yield from _spread(inner)
         elif kind in ("Interval", "Len", "StringConstraints") and hasattr(note, "__iter__"):

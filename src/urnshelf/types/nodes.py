@@ -119,6 +119,7 @@ class Node:
     )
 
     def __init__(self, form: object) -> None:
+        # most types have no wrappings: a quick way round for them
         is_bare = type(form) is type or (
             type(form) is GenericAlias
             and form.__origin__ in _KINDS
@@ -182,6 +183,7 @@ def _peeled(form: Any) -> _Peeled:
     while True:
         origin, args = get_origin(form), get_args(form)
         if origin is typing.Annotated:
+            # the outermost note goes last, and a later one goes before an earlier
             form, notes = args[0], (*args[1:], *notes)
         elif origin in _QUALIFIERS:
             form, qualifiers = args[0], qualifiers | {_QUALIFIERS[origin]}
@@ -197,6 +199,8 @@ def _peeled(form: Any) -> _Peeled:
             form = form.__bound__
         elif is_union(form) and type(None) in args:
             rest = [arg for arg in args if arg is not type(None)]
+            # None is peeled off, so that everybody asks `optional` and nobody meets a union of
+            # two
             form, optional = (typing.Union[tuple(rest)] if rest else None), bool(rest)
         else:
             return _Peeled(form, notes, qualifiers, optional)
@@ -239,6 +243,7 @@ def node_of(form: object) -> Node:
     >>> berths.kind.name, berths.origin, berths.item.bare, berths.optional, berths.notes
     ('ITEMS', <class 'list'>, <class 'int'>, True, ('in order',))
     """
+    # only plain classes are remembered: 1 and True, list[1] and list[True] are equal as keys
     return _node_of_class(form) if type(form) is type else Node(form)
 
 

@@ -19,7 +19,8 @@ from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node, node_of
 from urnshelf.urn import safe, words
 from urnshelf.urn.by_name import EMAILS, PASSWORDS, URLS, UUIDS, rule_for
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rules.base import TRIES, Composed, Rule, computed
+from urnshelf.urn.parts import Checked, Fitted, Items, OneOf, Tuple, lengths
+from urnshelf.urn.rules.base import Composed, Rule, computed
 from urnshelf.urn.rules.choices import among, sometimes_none
 from urnshelf.urn.rules.given import constant
 from urnshelf.urn.rules.ranges import between
@@ -65,9 +66,11 @@ class Drawer:
             if limits.pattern is None and limits.choices is None
             else None
         )
+        # keys in a row, as a sequence gives them; it draws nothing, so ids never collide
         if inner is int and name == "id" and not limits:
             return serial()
         by_type = partial(self._tried, node, limits, path, depth)
+        # what a name suggests need not suit the limits; then the type decides
         rule = by_type() if named is None else self._within(named, limits, by_type)
         return sometimes_none(rule, NONE_RATE) if node.optional else rule
 
@@ -78,7 +81,7 @@ class Drawer:
 
     def _tried(self, node: Node, limits: Limits, path: str, depth: int) -> Rule:
         rule = self._rule(node, limits, path, depth)
-        return _Checked(rule, limits, path) if limits.is_tried else rule
+        return Checked(rule, limits, path) if limits.is_tried else rule
 
     def _rule(self, node: Node, limits: Limits, path: str, depth: int) -> Rule:
         if limits.choices is not None:
@@ -88,12 +91,13 @@ class Drawer:
             return simple
         if node.kind is Kind.UNION:
             ways = [self.value(member, path, depth, limits) for member in node.args]
-            return _OneOf(ways)
+            return OneOf(ways)
         if node.kind is Kind.LITERAL:
             return among(*node.values)
         if node.is_enum:
             return among(*node.bare)
         if node.kind in (Kind.ANY, Kind.UNKNOWN):
+            # of anything: one of each, so that code which expects one kind is found out
             return among(None, True, 7, 4.5, "Ternhythe")
         if node.kind is Kind.VARIABLE:
             return self.value(node.args[0] if node.args else node_of(str), path, depth, limits)
@@ -109,19 +113,20 @@ class Drawer:
 
     def _container(self, node: Node, limits: Limits, path: str, depth: int) -> Rule | None:
         if node.kind is Kind.TUPLE:
-            return _Tuple(
+            return Tuple(
                 [self.value(arg, f"{path}[{i}]", depth) for i, arg in enumerate(node.args)]
             )
         if node.kind is Kind.MAPPING:
             key, value = node.args if len(node.args) == 2 else (node_of(str), node_of(Any))
             keys = self.value(key, f"{path} key", depth)
             values = self.value(value, f"{path}[]", depth)
-            return _Items(MAPPING_TYPES[node.origin], limits, path, keys, values)
+            return Items(MAPPING_TYPES[node.origin], limits, path, keys, values)
         if node.kind is Kind.ITEMS:
             make = ITEM_TYPES[node.origin]
+            # a type that holds a list of itself must come to an end
             if depth >= DEEPEST and describe(node.item.bare) is not None:
                 return constant(make([]))
-            return _Items(make, limits, path, self.value(node.item, f"{path}[]", depth))
+            return Items(make, limits, path, self.value(node.item, f"{path}[]", depth))
         return None
 
     def _within(self, rule: Rule, limits: Limits, by_type: Callable[[], Rule]) -> Rule:
@@ -133,7 +138,7 @@ class Drawer:
             for bound in ("ge", "gt", "le", "lt", "multiple_of", "max_digits")
         ):
             return by_type()
-        return _Fitted(rule, limits, by_type())
+        return Fitted(rule, limits, by_type())
 
     def _refuse(self, node: Node, path: str) -> Rule:
         head, _, tail = path.partition(".")
@@ -158,7 +163,7 @@ def _simple_rule(form: object, limits: Limits, path: str) -> Rule | None:
     if form is str:
         return _text(limits, path)
     if form is bytes or form is bytearray:
-        low, high = _lengths(limits, 4, 12)
+        low, high = lengths(limits, 4, 12)
         return computed(lambda bits: form(bits.below(256) for _ in range(bits.between(low, high))))
     try:
         return _PLAIN.get(form)
@@ -169,6 +174,7 @@ def _simple_rule(form: object, limits: Limits, path: str) -> Rule | None:
 def _number(form: Any, limits: Limits, path: str) -> Rule:
     decimals = 2 if limits.decimal_places is None else limits.decimal_places
     decimals = 0 if form is int else decimals
+    # in Decimals throughout: floats would round a limit away
     unit = Decimal(1).scaleb(-decimals)
     low = _bound(limits.ge, limits.gt, unit)
     high = _bound(limits.le, limits.lt, -unit)
@@ -200,6 +206,7 @@ def _bound(inclusive: object, exclusive: object, step: Decimal) -> Decimal | Non
 
 def _multiples(form: Any, low: Decimal, high: Decimal, unit: Decimal, path: str) -> Rule:
     first, last = -(-low // unit), high // unit
+    # division of Decimals cuts towards zero, not down
     if -(-low // unit) * unit < low:
         first += 1
     if first > last:
@@ -221,6 +228,7 @@ def _time_range(form: object, limits: Limits) -> Rule:
         least = limits.gt + step
     if greatest is None and limits.lt is not None:
         greatest = limits.lt - step
+    # a limit without a zone can only be compared with moments without one
     if form is datetime and any(t is not None and t.tzinfo is None for t in (least, greatest)):
         low, high = low.replace(tzinfo=None), high.replace(tzinfo=None)
     if greatest is not None:
@@ -231,21 +239,13 @@ def _time_range(form: object, limits: Limits) -> Rule:
     return between(low, high)
 
 
-def _lengths(limits: Limits, low: int, high: int) -> tuple[int, int]:
-    least = (
-        limits.min_length if limits.min_length is not None else min(low, limits.max_length or low)
-    )
-    most = limits.max_length if limits.max_length is not None else max(high, least)
-    return least, max(least, min(most, max(high, least)))
-
-
 def _text(limits: Limits, path: str) -> Rule:
     if limits.pattern is not None:
         rule = pattern(limits.pattern)
-        return _Checked(rule, limits, path) if limits.is_of_length else rule
+        return Checked(rule, limits, path) if limits.is_of_length else rule
     if not limits.is_of_length:
         return Composed(_word, 2, *[len(words.SYLLABLES)] * 3)
-    low, high = _lengths(limits, 4, 12)
+    low, high = lengths(limits, 4, 12)
     return computed(lambda bits: _letters(bits, bits.between(low, high)))
 
 
@@ -307,94 +307,3 @@ _PYDANTIC_TIMES: dict[str, tuple[Any, Any]] = {
     "PastDate": (date(2001, 1, 1), date(2020, 12, 31)),
     "FutureDate": (date(2070, 1, 1), date(2090, 12, 31)),
 }
-
-
-# --- values with parts ----------------------------------------------------------------------------
-
-
-class _OneOf(Rule):
-    vectorised = False
-
-    def __init__(self, ways: list[Rule]) -> None:
-        self._ways = ways
-
-    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
-        way = bits.below(len(self._ways))
-        return self._ways[way].one(bits.sub(way))
-
-
-class _Tuple(Rule):
-    vectorised = False
-
-    def __init__(self, parts: list[Rule]) -> None:
-        self._parts = parts
-
-    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
-        return tuple(part.one(bits.sub(i)) for i, part in enumerate(self._parts))
-
-
-class _Items(Rule):
-    """A container of several items: none to three, where nothing is said of its length."""
-
-    vectorised = False
-
-    def __init__(
-        self,
-        make: Callable[[Any], Any],
-        limits: Limits,
-        path: str,
-        item: Rule,
-        value: Rule | None = None,
-    ) -> None:
-        self._make, self._path, self._item, self._value = make, path, item, value
-        self._low, self._high = _lengths(limits, 0, 3)
-
-    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
-        wanted = bits.between(self._low, self._high)
-        made = self._make([])
-        for extra in range(TRIES):
-            made = self._make([self._part(bits.sub(i)) for i in range(wanted + extra)])
-            if len(made) >= min(wanted, max(self._low, 0)) and len(made) >= self._low:
-                return made
-        raise RecordRefused(
-            f"cannot draw {self._path}: {self._low} different items are wanted, but there are too "
-            "few"
-        )
-
-    def _part(self, bits: Bits) -> Any:
-        if self._value is None:
-            return self._item.one(bits)
-        return self._item.one(bits.sub(0)), self._value.one(bits.sub(1))
-
-
-class _Fitted(Rule):
-    """A rule, and another for the values that do not keep the limits."""
-
-    vectorised = False
-
-    def __init__(self, rule: Rule, limits: Limits, other: Rule) -> None:
-        self._rule, self._limits, self._other = rule, limits, other
-        self.needs = rule.needs
-
-    def one(self, bits: Bits, *inputs: object) -> Any:
-        value = self._rule.one(bits, *inputs)
-        return value if self._limits.allow(value) else self._other.one(bits.sub(0))
-
-
-class _Checked(Rule):
-    """A rule whose values are drawn again until the checks hold."""
-
-    vectorised = False
-
-    def __init__(self, rule: Rule, limits: Limits, path: str) -> None:
-        self._rule, self._limits, self._path = rule, limits, path
-        self.needs = rule.needs
-
-    def one(self, bits: Bits, *inputs: object) -> Any:
-        for number in range(TRIES):
-            value = self._rule.one(bits.sub(number), *inputs)
-            if self._limits.allow(value):
-                return value
-        raise RecordRefused(
-            f"cannot draw {self._path}: no value in {TRIES} tries keeps its limits; give a rule"
-        )

@@ -55,6 +55,7 @@ class _Reader:
         """The schema with its `$ref` and `allOf` put into it."""
         joined = dict(schema)
         seen = 0
+        # what a reference leads to may refer on
         while "$ref" in joined or "allOf" in joined:
             seen += 1
             if seen > 50:
@@ -74,6 +75,7 @@ class _Reader:
             )
         found: Any = self._root
         for part in filter(None, reference[1:].split("/")):
+            # in this order, as RFC 6901 has it
             name = part.replace("~1", "/").replace("~0", "~")
             if isinstance(found, Mapping) and name in found:
                 found = found[name]
@@ -121,9 +123,11 @@ class _Reader:
     def _object(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:  # noqa: ARG002
         required = set(schema.get("required", ()))
         properties = dict(schema.get("properties", {}))
+        # required, and nothing said of it: a text fits
         for missing in sorted(required - properties.keys()):
             properties[missing] = {"type": "string"}
         if depth >= DEEPEST:
+            # deep inside, only what must be: a schema that holds itself comes to an end
             properties = {k: v for k, v in properties.items() if k in required}
         if depth > 4 * DEEPEST:
             raise RecordRefused(f"cannot draw {path}: it holds itself without end")
@@ -194,6 +198,7 @@ def _merge(into: dict[str, Any], part: object, path: str) -> None:
         elif key == "properties":
             merged = dict(into[key])
             for name, schema in value.items():
+                # joined when it is drawn, as every other allOf
                 merged[name] = {"allOf": [merged[name], schema]} if name in merged else schema
             into[key] = merged
         elif key == "required":
@@ -244,6 +249,7 @@ def _bounds(schema: Mapping[str, Any]) -> Limits:
 def _drawn_object(bits: Bits, parts: dict[str, Rule], required: set[str]) -> dict[str, Any]:
     drawn = {}
     for key, rule in parts.items():
+        # by its name, not its position: a new property must not change what the others draw
         source = bits.sub(key_of(0, key) >> 2)
         if key in required or source.below(4):
             drawn[key] = rule.one(source.sub(0))

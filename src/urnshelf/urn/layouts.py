@@ -103,6 +103,7 @@ def _rules_of(record: Description, path: str, depth: int) -> dict[str, Any]:
                 name, field.node, field.limits, f"{path}.{name}", siblings, depth
             )
         except RecordRefused as refusal:
+            # said only when nobody gives a rule for this field
             rules[name] = refusal
     return rules
 
@@ -147,6 +148,7 @@ def one(layout: Layout, index: int) -> Any:
     for attempt in range(TRIES):
         try:
             return layout.record.build(_there(_values(layout, index, attempt)))
+        # ours says already what to do
         except RecordRefused:
             raise
         except Exception as error:  # the record's own validation may raise anything
@@ -163,7 +165,9 @@ def _values(layout: Layout, index: int, attempt: int) -> dict[str, Any]:
     for name, key, rule in layout.columns:
         bits = Bits(key, index)
         values[name] = rule.one(
-            bits.sub(attempt) if attempt else bits, *[values[n] for n in rule.needs]
+            # the first try is what columns draw as well
+            bits.sub(attempt) if attempt else bits,
+            *[values[n] for n in rule.needs],
         )
     return values
 
@@ -192,6 +196,7 @@ def _column_wise(layout: Layout, indexes: range) -> Iterator[Any]:
         columns[column.name] = column.rule.many(lanes(column.key, indexes), *inputs)
     names = list(layout.record.given)
     rows = zip(*[columns[name] for name in names], strict=True)
+    # all fields by position: one call a record, no dictionary
     if layout.record.in_order and isinstance(layout.record.form, type):
         yield from map(layout.record.form, *[columns[name] for name in names])
         return
@@ -263,6 +268,7 @@ class _Nested(Rule):
             columns[name] = Column(
                 name, 0, _SometimesAbsent(rule) if self._record.given[name].is_optional else rule
             )
+        # a number a field, not its position: a new field must not change what the others draw
         return [(c.name, key_of(0, c.name) >> 1, c.rule) for c in _in_order(self._record, columns)]
 
 

@@ -52,6 +52,7 @@ class Bits:
     def below(self, n: int) -> int:
         """A whole number from 0 to n - 1, n at most 2**64: the high part of a product."""
         if n <= 1 << 32:
+            # no remainder and no second try: lanes do the same with whole arrays
             return ((self.next() >> 32) * n) >> 32
         return (self.next() * n) >> 64
 

@@ -71,6 +71,7 @@ def texts(node: Node, numbers: Any) -> list[str]:
 
 def _texts_of_part(part: Node, numbers: Any) -> list[str]:
     """Where there are more numbers than texts, the texts are made once and picked by number."""
+    # more texts than numbers: to list them all would be the longer way
     if part.size > len(numbers):
         return texts(part, numbers)
     listed = list(map(part.text, range(part.size)))
@@ -185,6 +186,7 @@ class _Parser:
     def _class(self) -> str:
         negated = self._take("^")
         letters = ""
+        # a `]` that stands first is a letter
         while not self._take("]") or not letters:
             letter = self._next()
             first = self._escaped() if letter == "\\" else letter

@@ -69,6 +69,7 @@ def _read(value: Any, is_text: bool, name: str, table: FileTable, at: str) -> An
     if is_text:
         return data_of(value, node, f"{at}, field {name}")
     if isinstance(value, datetime) and value.tzinfo is not None:
+        # Arrow gives the zone as an object of its own
         value = value.astimezone(UTC)
     return to_json(value, node)
 
@@ -104,6 +105,7 @@ def _kind(name: str, node: Node, rows: list[dict[str, Any]], arrow: ModuleType) 
     """The type that holds all these values exactly; None where only a text does."""
     values = [row[name] for row in rows if row.get(name) is not None]
     kinds = {str(kind): kind for kind in (_exact_kind(value, arrow) for value in values)}
+    # an absent key is not a null, and only a text can say so
     is_whole = all(name in row for row in rows)
     kind = next(iter(kinds.values())) if len(kinds) == 1 and is_whole else None
     # the column's own type must tell how its values are read again
@@ -116,6 +118,7 @@ def _exact_kind(value: Any, arrow: ModuleType) -> Any:
     if cls is int:
         return arrow.int64() if -(2**63) <= value < 2**63 else None
     if cls is datetime:
+        # Arrow has no second two o'clock, and one zone for the whole column
         if value.fold or not (value.tzinfo is None or value.tzinfo is UTC):
             return None
         return arrow.timestamp("us", tz="UTC" if value.tzinfo else None)

@@ -47,6 +47,7 @@ class Rule:
 
     def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
         """The values of all lanes, as Python objects."""
+        # the quick way: whole columns of whole numbers, then the values
         if self.vectorised and not inputs:
             return self.finish_all(self.raw(lanes))
         indexes = lanes.index.tolist()

@@ -70,10 +70,12 @@ class _Money(_Real):
 
 
 def _scaled(value: object, decimals: int, up: bool) -> int:
+    # by its text: 0.1 is meant to be a tenth
     exact = Decimal(str(value)).scaleb(decimals)
     whole = int(exact)
     if exact == whole:
         return whole
+    # int() cuts towards zero; the range must not become wider than it was given
     if up and exact > 0:
         return whole + 1
     if not up and exact < 0:
@@ -93,6 +95,7 @@ class _Moments(_Whole):
 
     def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:  # noqa: ARG002
         first = (
+            # frames know no zone in their moments; in UTC they stay comparable
             self._first.astimezone(UTC).replace(tzinfo=None) if self._first.tzinfo else self._first
         )
         return lanes._numpy.datetime64(first, "s") + self.raw(lanes).astype("timedelta64[s]")
@@ -136,6 +139,7 @@ def between(low: Any, high: Any, decimals: int | None = None) -> Rule:
     >>> between(3, 3).one(Bits(1, 0))
     3
     """
+    # a date and a datetime compare to an error, and a bool and an int to nonsense
     of_one_kind = type(low) is type(high) or {type(low), type(high)} == {int, float}
     if not of_one_kind:
         raise RecordRefused(f"between({show(low)}, {show(high)}): both ends must be of one kind")

@@ -23,6 +23,8 @@ class _Distribution(Rule):
 
     def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
         for _ in range(TRIES):
+            # by the inverse: one value wants the bits of one, so that any slice can be drawn
+            # alone
             value = float(self._frozen.ppf(bits.unit()))
             value = value if self._decimals is None else round(value, self._decimals)
             inside = (self._low is None or value >= self._low) and (
@@ -40,6 +42,7 @@ class _Distribution(Rule):
         return self._high if self._high is not None and value > self._high else value
 
     def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
+        # a value that is drawn again wants more bits than its neighbours
         if self._outside == "redraw" and (self._low is not None or self._high is not None):
             return super().many(lanes, *inputs)
         values = self._frozen.ppf(lanes.unit()).tolist()
@@ -135,8 +138,10 @@ class _Drift(Rule):
         if at >= high:
             raise RecordRefused(f"drift: index {at} is beyond the {high} values of a walk")
         left, right = 0, self._noise(bits.key, high, 1 << (_LEVELS // 2))
+        # the walk from 0 to 2**40 is halved until it ends at this index; halves share their ends
         while low < at:
             middle = (low + high) // 2
+            # a walk of n steps strays by the square root of n
             width = isqrt(high - low)
             value = (left + right) // 2 + self._noise(bits.key, middle, width)
             if at >= middle:
