@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any
 from uuid import UUID
 
+import matplotlib.image
 import pandas
 import pytest
 
@@ -279,6 +280,14 @@ def test_a_picture_is_saved(tmp_path: Path, capsys: pytest.CaptureFixture[str]) 
     data = path.read_bytes()
     assert data[:4] == b"\x89PNG"
     assert (int.from_bytes(data[16:20]), int.from_bytes(data[20:24])) == (1280, 800)
+    for panel in range(10, 12):  # two of the panels are not needed, and stay empty
+        across, below = panel % 4 * 320, panel // 4 * 267
+        assert (
+            matplotlib.image.imread(path)[
+                below + 30 : below + 260, across + 40 : across + 300
+            ].min()
+            == 1
+        )
 
 
 @pytest.mark.parametrize(

@@ -46,7 +46,7 @@ def save_picture(table: PlannedTable, path: Path) -> None:
     figure = Figure(figsize=(12.8, 8), dpi=100, layout="constrained")
     figure.suptitle(f"{table.name}: {len(fields)} fields of {len(records)} records", fontsize=13)
     panels = figure.subplots(ceil(len(fields) / across), across, squeeze=False).flat
-    for panel, name in zip(panels, fields, strict=False):
+    for name, panel in zip(fields, panels, strict=False):
         _panel(panel, name, list(map(fetcher(name), records)))
     for panel in list(panels):
         panel.set_axis_off()
