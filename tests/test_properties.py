@@ -10,9 +10,10 @@ from inspect import Parameter
 from typing import Any, Protocol
 
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from thorough import examples
 from urnshelf import RepliesSpent, Shelf, UnansweredCall, Urn, cue, fitting, raising, tally
 from urnshelf.demo.harbour import Mooring
 from urnshelf.records.copies import keep
@@ -97,7 +98,7 @@ def fake_with(signature: inspect.Signature, shelf: Shelf) -> Any:
     return shelf.fake(type("Drawn", (), {"go": go}))
 
 
-@settings(max_examples=300, deadline=None)
+@examples(300)
 @given(calls())
 def test_a_call_is_answered_by_the_cue_made_of_it(
     case: tuple[inspect.Signature, list[Any], dict[str, Any]],
@@ -112,7 +113,7 @@ def test_a_call_is_answered_by_the_cue_made_of_it(
     assert tally(fake.go, *args, **kwargs) == 2
 
 
-@settings(max_examples=300, deadline=None)
+@examples(300)
 @given(calls(), st.data())
 def test_no_cue_with_one_argument_changed_answers(
     case: tuple[inspect.Signature, list[Any], dict[str, Any]], data: st.DataObject
@@ -141,7 +142,7 @@ class Box:
     inside: Any
 
 
-@settings(max_examples=200, deadline=None)
+@examples(200)
 @given(values)
 def test_a_copy_is_the_same_and_shares_nothing_that_can_change(value: Any) -> None:
     box = Box([value, {"again": value}])
@@ -153,7 +154,7 @@ def test_a_copy_is_the_same_and_shares_nothing_that_can_change(value: Any) -> No
     assert not same(box, copy)
 
 
-@settings(max_examples=100, deadline=None)
+@examples(100)
 @given(st.integers(), st.integers(0, 10**9), st.integers(0, 20), st.integers(0, 20))
 def test_any_slice_is_the_same_alone(seed: int, start: int, before: int, length: int) -> None:
     whole = Urn(seed).draw(Mooring, range(start, start + before + length))
@@ -207,7 +208,7 @@ class Model:
         return "unanswered"
 
 
-@settings(max_examples=300, deadline=None)
+@examples(300)
 @given(st.lists(steps, max_size=25))
 def test_a_program_of_cues_does_what_the_model_does(program: list[Any]) -> None:
     shelf, model = Shelf(), Model()

@@ -13,11 +13,12 @@ from decimal import Decimal
 from typing import Any, Protocol
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import repositories as kinds
 from repositories import Owner
+from thorough import examples
 from urnshelf import (
     ClockRefused,
     CueRefused,
@@ -768,7 +769,7 @@ def seen(repositories: tuple[Any, Any, Any]) -> list[Any]:
     return [*found, berths.find_by_harbour("Ternhythe"), berths.find_by_harbour("nowhere")]
 
 
-@settings(max_examples=60, deadline=None)
+@examples(60)
 @given(STEPS)
 def test_fakes_do_what_sqlite_does(steps: list[tuple[str, int, Any]]) -> None:
     shelf = Shelf()

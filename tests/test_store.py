@@ -12,11 +12,12 @@ from typing import Any
 from uuid import UUID
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, given
 from hypothesis import strategies as st
 
 from record_types import Row
 from repositories import Address, Buoy, Chart, Colour, CrewPlace, Light, Owner
+from thorough import examples
 from urnshelf import RecordMissing, RecordOutdated, RecordRefused, Shelf, column, fitting, whatever
 from urnshelf.demo.harbour import Berth, BerthUnknown, Mooring, Vessel
 from urnshelf.records.sql import to_sql
@@ -151,7 +152,7 @@ def built(shelf: Shelf, told: tuple[Any, ...]) -> Query[Stay]:
     return shelf.records(Stay).where(condition).order_by(*order).limit(limit).offset(offset)
 
 
-@settings(max_examples=300, deadline=None, suppress_health_check=list(HealthCheck))
+@examples(300, suppress_health_check=list(HealthCheck))
 @given(STAYS, QUERIES)
 def test_sqlite_gives_the_same_rows(stays: list[Stay], told: tuple[Any, ...]) -> None:
     query = built(stocked(stays), told)
@@ -166,7 +167,7 @@ def test_sqlite_gives_the_same_rows(stays: list[Stay], told: tuple[Any, ...]) ->
     assert query.count() == len(ours) == len(query)
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+@examples(60, suppress_health_check=list(HealthCheck))
 @given(STAYS, CONDITIONS)
 def test_sqlite_gives_the_same_numbers(stays: list[Stay], condition: Condition) -> None:
     query = stocked(stays).records(Stay).where(condition)
@@ -190,7 +191,7 @@ def test_sqlite_gives_the_same_numbers(stays: list[Stay], condition: Condition) 
     assert list(nights) == singles
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+@examples(60, suppress_health_check=list(HealthCheck))
 @given(
     st.lists(st.tuples(TEXTS, NUMBERS), min_size=70, max_size=90),
     st.lists(st.tuples(TEXTS, NUMBERS, NUMBERS), max_size=20),
@@ -551,7 +552,7 @@ def test_records_are_rolled_back_and_nothing_else(shelf: Shelf) -> None:
     assert shelf.stock(Vessel).id == 3  # the urn goes on
 
 
-@settings(max_examples=60, deadline=None)
+@examples(60)
 @given(
     st.lists(
         st.tuples(

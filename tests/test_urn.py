@@ -22,10 +22,11 @@ import numpy
 import pydantic
 import pytest
 import scipy.stats
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import record_types as kinds
+from thorough import examples
 from urnshelf import RecordRefused, Shelf, Urn, rules
 from urnshelf.demo.harbour import Berth, Mooring, Vessel
 from urnshelf.records.fit import misfit
@@ -511,7 +512,7 @@ def test_what_cannot_be_drawn_names_the_path() -> None:
 # --- purity ---------------------------------------------------------------------------------------
 
 
-@settings(max_examples=60, deadline=None)
+@examples(60)
 @given(st.integers(), st.integers(0, 10**12), st.integers(1, 30))
 def test_slices_scalars_and_columns_agree(seed: int, start: int, length: int) -> None:
     whole = Urn(seed).draw(Person, range(start, start + 600))  # in columns
