@@ -189,7 +189,7 @@ def everything(n: int = 200) -> dict[str, list[str]]:
                 [(name, form | None if none else form) for name in names],
             )
             made.__module__ = "named"
-            records = urn.draw(made, n)
+            records = urn.draw(made, n // 3)
             for name in names:
                 found[f"name {name}: {form.__name__}{' | None' if none else ''}"] = [
                     told(getattr(record, name)) for record in records

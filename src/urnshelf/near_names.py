@@ -19,7 +19,7 @@ CUE = {
 SHELF = {
     "fake": "stub mock spy double faked",
     "furnish": "build inject create make construct service",
-    "stock": "seed insert populate fixture fill put add records_of",
+    "stock": "seed insert populate fixture fill put add",
     "records": "repository find table query all get record",
     "define": "declare key keys constraint",
     "explain": "describe understand",

@@ -63,6 +63,7 @@ class Stocking:
         while len(stored) < (1 if n is None else n):
             start = self._drawn.get(record_type, 0)
             wanted = (1 if n is None else n) - len(stored)
+            # counted before it is drawn: a record that is refused is not drawn again
             self._drawn[record_type] = start + wanted
             for record in self.urn.draw(record_type, range(start, start + wanted), **fields):
                 if not _is_taken(view, record, fields):
@@ -72,6 +73,7 @@ class Stocking:
 
 def _is_taken(view: View[Any], record: object, given: dict[str, Any]) -> bool:
     """Whether a drawn record has a key that is there already, and that nobody asked for."""
+    # a key that was asked for is the user's own, and refused if it is taken
     if set(view.key_fields) & given.keys():
         return False
     key = view.key_of(record)

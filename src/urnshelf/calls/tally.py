@@ -132,9 +132,11 @@ def tally(method: object, /, *args: object, **kwargs: object) -> Tally:
     desk = target.desk
     all_calls = desk.calls(lambda entry: entry[0].target is target)
     counted, others = _split(all_calls, expected)
+    # only what was counted was looked at: calls with other arguments stay unseen
     desk.look_at(counted, target.name)
     result = Tally(
         len(counted),
+        # texts are made only when an assertion fails, which few do
         lambda: described_arguments(target, expected),
         lambda: tally_text(target, expected, counted, others, _elsewhere(target)),
     )

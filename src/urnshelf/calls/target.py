@@ -141,7 +141,7 @@ class MethodTarget(Target):
 
 
 class AttributeTarget(Target):
-    """An attribute that is read."""
+    """An attribute that is fetched."""
 
     is_look_up = True
     assigned: Any = UNASSIGNED
@@ -154,6 +154,7 @@ class AttributeTarget(Target):
 
     def was_cued(self) -> None:
         """A cue is newer than what was assigned."""
+        # a test that cues an attribute after the service assigned it means the cue
         self.assigned = UNASSIGNED
 
 
@@ -198,10 +199,12 @@ def target_at(fake: object, index: int) -> Target:
     """The target of one member, made when it is first asked for: most fakes are called on few of
     their methods.
     """
+    # by object's own way: the interface may have cued the way in which attributes are fetched
     targets: list[Target | None] = object.__getattribute__(fake, TARGETS)
     found = targets[index]
     if found is None:
         state: FakeState = object.__getattribute__(fake, STATE)
+        # two threads must not each make one: the cues of one of them would be lost
         with state.desk.lock:
             found = targets[index]
             if found is None:
@@ -300,6 +303,7 @@ def target_of(method: Any, verb: str) -> Target:
     if isinstance(method, (AttributeHandle, AssignmentHandle)):
         return method._target
     state = state_of(getattr(method, "__self__", None))
+    # the function carries the number of its member: its name could be that of another
     index = getattr(getattr(method, "__func__", None), INDEX, None)
     if state is not None and index is not None:
         return target_at(method.__self__, index)

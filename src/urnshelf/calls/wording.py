@@ -66,6 +66,7 @@ def declared(member: Member) -> str:
         if signature.return_annotation is signature.empty
         else f" -> {_Bare(signature.return_annotation)!r}"
     )
+    # Python shows an annotation as a string in quotes, which nobody wrote
     written = signature.replace(parameters=bare, return_annotation=signature.empty)
     return f"{member.name}{written}{returned}"
 
@@ -131,6 +132,7 @@ def suggested_lesson(call: Call) -> str:
 
 def _nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
     values, target = values_of(call), live_call(call).target
+    # fewest differing arguments first
     ranked = sorted(cues, key=lambda cue: _distance(cue.expected, values))
     lines = []
     for title, cue in zip(("nearest cue", "another cue", "another cue"), ranked, strict=False):
@@ -170,6 +172,7 @@ def _suggested_arguments(target: Target, values: Sequence[Any]) -> list[str]:
 
 
 def _suggested(value: object) -> str:
+    # what can be pasted is written out; anything else would not be code
     return repr(value) if type(value) in _LITERALS and len(repr(value)) <= 40 else "whatever"
 
 
@@ -222,6 +225,7 @@ def tally_text(
 def _nearest_calls(
     target: Target, expected: Sequence[Any] | None, others: Sequence[Call]
 ) -> list[str]:
+    # a loop of a hundred thousand calls must not make the failure slow
     ranked = sorted(others[:1000], key=lambda call: _distance(expected, values_of(call)))
     lines = []
     for call in ranked[:NEAREST]:

@@ -170,10 +170,12 @@ def _link(where: str, to: str, field: str | None, before: dict[str, PlannedTable
     found: list[Any] = []
 
     def parents() -> Sequence[Any]:
+        # drawn once, and only where somebody links to them
         if not found:
             found.extend(table.values(field))
         return found
 
+    # said here, where the line is known, and not when the first record is drawn
     if not table.count:
         raise RecordRefused(f"{where}: a link to {to!r}, which has no records")
     return _TableLink(table.what, field, table.count, parents)

@@ -71,6 +71,7 @@ def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
     """Add records, each with where it stands in a file; nothing is changed where one of them
     cannot be stored.
     """
+    # all of it, or nothing: half a file on a shelf is worse than none
     point = store.journal.savepoint()
     for record_type, records in found.items():
         view: View[Any] = store.view(record_type)
@@ -151,6 +152,7 @@ class _Lines:
             if name == table:
                 break
             before += len(rows)
+        # somebody may have laid the file out anew: then no line is better than a wrong one
         self._lines = lines[before:] if len(lines) == total else []
 
     def of(self, number: int) -> str:
@@ -193,6 +195,7 @@ def _load_directory(where: Path, known: dict[str, type]) -> Found:
             )
         shape: FileTable = file_table(record_type)
         records = [shape.record(entry) for entry in formats()[file.suffix].read(file, shape)]
+        # a file that was cut off must not pass for a smaller shelf
         if len(records) != tables[name].get("records"):
             raise FileRefused(
                 f"{file.name}: it has {len(records)} records, but {MANIFEST} speaks of "

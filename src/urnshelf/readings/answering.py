@@ -52,6 +52,7 @@ class Readings:
         try:
             reply = self._run(reading, call)
         except NotCertain as why:
+            # as if it had never been read: the next answerer is asked, and the refusal tells why
             call.answered_by = None
             call.note = str(why)
             return NO_REPLY
@@ -110,6 +111,7 @@ class Readings:
             else self._store.view(about)
         )
         access = Access(seen, state, self._units, call)
+        # a look and the change that follows from it belong together
         with self._store.lock:
             writer = self._units.writer_of(state.interface.form) if self._units.open else None
             if writer is None:
@@ -118,6 +120,7 @@ class Readings:
             try:
                 return reading.run(access, call.live)
             finally:
+                # a reading is one step: no other writes between
                 self._store.journal.writer = None
 
     def _seen_by(self, state: FakeState, reading: Reading) -> Any:

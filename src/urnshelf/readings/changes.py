@@ -20,7 +20,7 @@ from urnshelf.readings.operations import (
 )
 from urnshelf.readings.results import Result, result_of, row_of
 from urnshelf.readings.roles import path_of_key
-from urnshelf.readings.statements import by_key, update_text
+from urnshelf.readings.statements import key_condition, update_text
 from urnshelf.readings.subject import Subject
 from urnshelf.records.description import snake_case
 from urnshelf.store.paths import identifier
@@ -43,6 +43,7 @@ def set_field_reading(member: Member, about: Entity, verb: str) -> Reading | Unr
     owner)`.
     """
     field = snake_case(member.name).removeprefix(f"{verb}_")
+    # `set_vessel_owner` as well as `set_owner`
     path = field if field in about.fields else field.removeprefix(f"{about.name}_")
     if (
         path not in about.fields
@@ -65,7 +66,7 @@ def set_field_reading(member: Member, about: Entity, verb: str) -> Reading | Unr
         parameters,
         lambda: (
             f"UPDATE {identifier(about.table_name)} SET {identifier(path)} = :{value} WHERE "
-            f"{by_key(about, key)}"
+            f"{key_condition(about, key)}"
         ),
         answer,
     )
@@ -99,7 +100,7 @@ def changes_reading(
         about.record_type,
         Operation.CHANGE,
         (given[0], *changes),
-        lambda: f"UPDATE {identifier(about.table_name)} SET … WHERE {by_key(about, key)}",
+        lambda: f"UPDATE {identifier(about.table_name)} SET … WHERE {key_condition(about, key)}",
         answer,
     )
 
@@ -123,6 +124,8 @@ def _change(access: Access, key: object, changes: dict[str, Any], result: Result
     table = access.table
     record = table.find(key)
     access.did(lambda: update_text(table, key, changes))
+    # a promised bool, number or None can say that there was nothing to change; a promised None
+    # cannot
     if record is None:
         if result.kind in _REPLIES_OF_NOTHING:
             return _REPLIES_OF_NOTHING[result.kind]

@@ -200,6 +200,7 @@ def _get_many(store: KeyValues, given: Given, member: Member) -> Any:
     found = {key: store.find(key) for key in keys}
     promised = member.promise.node
     if promised.kind is Kind.ITEMS:
+        # as many values as keys, in their order: None stands where there is none
         each = [None if found[key] is ABSENT else found[key] for key in keys]
         return _fitting(ITEM_TYPES.get(promised.origin, list)(each), member)
     return _fitting({key: it for key, it in found.items() if it is not ABSENT}, member)
@@ -245,6 +246,7 @@ def _counted(sign: int) -> Run:
             raise NotCertain(f"the value of {show(key)} is {show(found)}, which is no number")
         step = given.get(Role.AMOUNT, 1)
         number = (0 if found is ABSENT else found) + sign * step
+        # what it counts expires when it would have
         store.change(key, number)
         return None if member.promise.is_nothing else number
 

@@ -21,7 +21,7 @@ from urnshelf.readings.operations import (
 )
 from urnshelf.readings.results import Result
 from urnshelf.readings.roles import given_to
-from urnshelf.readings.statements import by_key, key_text, removal_text
+from urnshelf.readings.statements import key_condition, key_text, removal_text
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.verbs import REMOVES
 from urnshelf.store.paths import identifier
@@ -76,7 +76,9 @@ def _removal(
         about.record_type,
         Operation.REMOVE,
         given,
-        lambda: f"DELETE FROM {identifier(about.table_name)} WHERE {by_key(about, parameter)}",
+        lambda: (
+            f"DELETE FROM {identifier(about.table_name)} WHERE {key_condition(about, parameter)}"
+        ),
         answer,
     )
 
@@ -117,7 +119,7 @@ def _removals_by_record(
         about.record_type,
         Operation.REMOVE,
         given,
-        lambda: f"DELETE FROM {identifier(about.table_name)} WHERE {by_key(about)} for each",
+        lambda: f"DELETE FROM {identifier(about.table_name)} WHERE {key_condition(about)} for each",
         answer,
     )
 

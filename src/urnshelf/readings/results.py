@@ -92,6 +92,7 @@ def _many(node: Node) -> Result:
         if one.kind is not Promised.ONE:
             return Result(Promised.OTHER, node=node)
         record_type, as_row = one.record_type, one.as_row
+    # a set of what cannot be hashed is promised, but nobody could ever give one
     if collect in _HASHING and (as_row or record_type.__hash__ is None):
         return Result(Promised.OTHER, node=node)  # there is no such set
     return Result(Promised.MANY, record_type, collect, as_row)

@@ -38,6 +38,7 @@ def _role(parameter: Parameter, node: Node, about: Entity) -> Role:
         return Role.RECORDS if several else Role.RECORD
     if is_collection_type(node) and item_record(node) is about.record_type:
         return Role.RECORDS
+    # without an annotation only a name that cannot mean anything else will do
     if not node.is_known:
         if parameter.name in (about.name, "record", "entity", "item", "obj", "instance", "model"):
             return Role.RECORDS if several else Role.RECORD

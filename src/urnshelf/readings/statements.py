@@ -64,7 +64,7 @@ def removal_text(table: View[Any], keys: list[Any]) -> str:
     return f"DELETE FROM {identifier(table.table_name)} WHERE {which}"
 
 
-def by_key(about: Entity, parameter: str = "") -> str:
+def key_condition(about: Entity, parameter: str = "") -> str:
     """The condition on the key; the parameter's name where one parameter is the key."""
     fields = about.key_fields or ("key",)
     return " AND ".join(f"{identifier(field)} = :{parameter or field}" for field in fields)

@@ -20,7 +20,7 @@ from urnshelf.readings.operations import (
 )
 from urnshelf.readings.results import Result
 from urnshelf.readings.roles import given_to, path_of_key
-from urnshelf.readings.statements import by_key, insertion, verb_text
+from urnshelf.readings.statements import insertion, key_condition, verb_text
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.verbs import ADDS, SAVES, UPDATES
 from urnshelf.store.paths import identifier
@@ -91,7 +91,7 @@ def _stored_reading(
     def tell() -> str:
         meaning = f"{verb_text(verb, about)} VALUES (:{about.name})"
         if verb in UPDATES:
-            meaning = f"UPDATE {identifier(about.table_name)} SET … WHERE {by_key(about)}"
+            meaning = f"UPDATE {identifier(about.table_name)} SET … WHERE {key_condition(about)}"
         return f"{meaning} for each" if is_many else meaning
 
     return Reading(about.record_type, _OPERATIONS[verb], given, tell, answer)

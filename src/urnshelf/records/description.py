@@ -169,9 +169,9 @@ class Description:
         Args:
             values: by the fields' names.
         """
-        return self.origin(**self.by_key(values))
+        return self.origin(**self.arguments_of(values))
 
-    def by_key(self, values: Mapping[str, Any]) -> dict[str, Any]:
+    def arguments_of(self, values: Mapping[str, Any]) -> dict[str, Any]:
         """The values under the names that the constructor has for them; what it does not take is
         left out.
         """

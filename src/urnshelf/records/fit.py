@@ -58,6 +58,7 @@ def _always_wrong(value: object, node: Node, path: str) -> Wrong:
 
 def _union_misfit(value: object, node: Node, path: str) -> Wrong | None:
     wrongs = [_misfit(value, member, path) for member in node.args]
+    # the member that fits but for a part inside is the one that was meant
     deep = [wrong for wrong in wrongs if wrong is not None and wrong[0] != path]
     if None in wrongs:
         return None
@@ -65,6 +66,7 @@ def _union_misfit(value: object, node: Node, path: str) -> Wrong | None:
 
 
 def _literal_misfit(value: object, node: Node, path: str) -> Wrong | None:
+    # True is no Literal[1]
     fits = any(type(value) is type(one) and value == one for one in node.values)
     return None if fits else _wrong(value, node, path)
 
@@ -84,6 +86,7 @@ def _class_misfit(value: object, node: Node, path: str) -> Wrong | None:
 def _items_misfit(value: object, node: Node, path: str) -> Wrong | None:
     if not _is_instance(value, node.origin):
         return _wrong(value, node, path)
+    # to look into an iterator would use it up
     if not node.args or not isinstance(value, (list, set, frozenset, tuple)):
         return None
     for number, item in enumerate(islice(value, SAMPLE)):
@@ -154,6 +157,7 @@ _CHECKS: dict[Kind, Callable[[Any, Node, str], Wrong | None]] = {
 
 def _is_instance(value: Any, cls: Any) -> bool:
     if cls is float:
+        # as checkers have it: an int will do for a float (PEP 484)
         return isinstance(value, (int, float))
     if cls is complex:
         return isinstance(value, (int, float, complex))
@@ -173,6 +177,7 @@ def _has_members_of(value: object, protocol: type) -> bool:
     names = {
         n for cls in protocol.__mro__ if getattr(cls, "_is_protocol", False) for n in _declared(cls)
     }
+    # Python itself refuses to say whether such a protocol is kept
     return all(hasattr(value, name) for name in names)
 
 

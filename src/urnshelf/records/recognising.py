@@ -43,6 +43,7 @@ def _described(form: object) -> Description | None:
         "uuid",
     ):
         return None
+    # late, for the libraries' files need this one
     from urnshelf.records.libraries import recognisers
 
     for recognise in recognisers():
@@ -72,6 +73,7 @@ def may_be_plain(cls: Any) -> bool:
     """Whether a class could be a record of no library: one that is made by a constructor of its
     own.
     """
+    # nothing could be given to it
     if inspect.getattr_static(cls, "__init__") is object.__init__ or inspect.isabstract(cls):
         return False
     if cls.__module__.partition(".")[0] in sys.stdlib_module_names - {"__main__"}:
@@ -103,6 +105,7 @@ def declare(cls: type) -> None:
     """Say that a plain class is a record; from now on it is copied, compared and shown as one,
     everywhere.
     """
+    # all that was found out before took it for a plain object
     if cls not in _declared and _described(cls) is None:
         _declared.add(cls)
         forget()
@@ -134,6 +137,7 @@ def _constructor_fields(form: object, origin: type) -> list[Field]:
         )
         default = NOT_THERE if p.default is p.empty else p.default
         fields.append(
+            # a parameter without a type and with a default is left to its default
             Field(p.name, node, p.name, default=default, is_given=known or default is NOT_THERE)
         )
     return fields

@@ -100,6 +100,7 @@ def _assigned_kind(node: Node) -> str:
     )
     if any(isinstance(form, type) and full_name(form) == "uuid.UUID" for form in types):
         return "uuid"
+    # of several types that a key may have, the first that the shelf can make
     return "text" if str in types else "number"
 
 
@@ -121,6 +122,7 @@ def described_to_store(record_type: Any) -> Description:
         raise RecordRefused(
             f"{show(record_type)} is no record type: a dataclass, for example, is one"
         )
+    # from now on it is copied and compared by its fields, in the ledger, too
     if described.kind == "plain":
         declare(record_type)
     return described

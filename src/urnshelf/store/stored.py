@@ -78,10 +78,12 @@ class Store:
     def define(self, definition: Definition) -> None:
         """Say how a type is stored; before its first record."""
         known = self._views.get(definition.record_type)
+        # records that are there were checked by other rules
         if known is not None and known.stored.by_key:
             raise RecordRefused(
                 f"define({definition.name}) must come before the first record of that type"
             )
+        # what was read before may be read otherwise now
         self.version += 1
         self._new_view(definition)
 
@@ -99,6 +101,7 @@ class Store:
         """Refuse to take a record away while another refers to it."""
         for view in self._views.values():
             for field, parent in view.stored.definition.references.items():
+                # asked of the children only when something is removed: that is seldom
                 if parent is definition.record_type:
                     child = view.where(**{field: key}).first()
                     if child is not None:

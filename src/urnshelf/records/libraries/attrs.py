@@ -24,6 +24,7 @@ def describe(form: Any, origin: Any) -> Description | None:
     return _Attrs(
         form,
         [_field(one, hints) for one in attributes],
+        # attrs marks frozen classes by the method that refuses, and by nothing else
         is_frozen=setter is not object.__setattr__ and "frozen" in setter.__name__,
         has_plain_equality=is_written_for(origin),
     )

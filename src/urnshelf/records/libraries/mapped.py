@@ -40,6 +40,8 @@ class _Mapped(Description):
         found: dict[str, type] = {}
         for column in self.origin.__mapper__.local_table.columns:
             for foreign in column.foreign_keys:
+                # by the table's name: to ask the key itself would fail while a class is not
+                # mapped yet
                 parent = mappers.get(foreign.target_fullname.rpartition(".")[0])
                 if parent is not None:
                     found[self._name(column)] = parent
@@ -117,5 +119,6 @@ def _column_type(column: Any) -> Any:
     try:
         form = column.type.python_type
     except NotImplementedError:
+        # a column type of one's own may not say what its values are
         form = Any
     return form | None if column.nullable and not column.primary_key and form is not Any else form

@@ -21,6 +21,7 @@ def _fill(copy: Any, record: Any, part: Part) -> None:
     from msgspec.structs import force_setattr
 
     for name in record.__struct_fields__:
+        # a frozen struct, too: nobody else has the copy yet
         force_setattr(copy, name, part(getattr(record, name)))
 
 

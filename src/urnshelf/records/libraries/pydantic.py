@@ -14,7 +14,8 @@ class _Model(Description):
     validates = True
 
     def build(self, values: Mapping[str, Any]) -> Any:
-        return self.form.model_validate(self.by_key(values))
+        # by validation: the record is one that the model accepts, its own coercions included
+        return self.form.model_validate(self.arguments_of(values))
 
     def changed(self, record: Any, values: Mapping[str, Any]) -> Any:
         return (
@@ -59,5 +60,6 @@ def _key(name: str, info: Any, origin: Any) -> str:
     )
     if alias is None or by_name:
         return name
+    # of several names the first; a path into the data cannot be given as an argument
     first = getattr(alias, "choices", [alias])[0]
     return first if isinstance(first, str) else name

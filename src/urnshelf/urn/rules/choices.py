@@ -36,6 +36,7 @@ class _Among(Rule):
         drawn, found, limit = bits.below(sum(self._weights)), 0, 0
         for weight in self._weights[:-1]:
             limit += weight
+            # the same line for one number and for an array of them
             found = found + (drawn >= limit) * 1
         return found
 
@@ -77,6 +78,7 @@ def among(*choices: object, weights: Sequence[int] | None = None) -> Rule:
         choices = (
             tuple(choices[0])
             if not isinstance(choices[0], (set, frozenset))
+            # a set's own order is another in each process
             else tuple(sorted(choices[0], key=repr))
         )
     if not choices:
@@ -143,6 +145,7 @@ class _AllDifferent(Rule):
                 f"all_different: record {bits.index + 1} has no value left, there are only "
                 f"{self._count}"
             )
+        # no memory of what came before: any index alone gives the same
         return self._rule.at(permuted(bits.key, bits.index, self._count))
 
     def to_plan(self) -> dict[str, Any]:
