@@ -49,9 +49,7 @@ def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> 
         parameters: their names, which may account for a word: `list_after(after_id)`.
     """
     verb, words = _verb(words, about)
-    for tail in _TAILS:
-        if words[-len(tail) :] == tail:
-            words = words[: -len(tail)]
+    words = _without_tail(words)
     order: list[str] = []
     if not _ORDERS.isdisjoint(words):
         words, order = _order(words, about)
@@ -90,6 +88,14 @@ def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> 
             by.append("_".join(words[:compared]))
             words = words[compared:]
     return Name(verb, by, flags, order, is_first, many)
+
+
+def _without_tail(words: list[str]) -> list[str]:
+    """Without the words that only repeat the promise: `get_or_none`, `list_with_count`."""
+    for tail in _TAILS:
+        if words[-len(tail) :] == tail:
+            words = words[: -len(tail)]
+    return words
 
 
 def _verb(words: list[str], about: Entity) -> tuple[str, list[str]]:
