@@ -1,4 +1,4 @@
-"""The records of a shelf: stocked, looked up, rolled back, kept in files and databases."""
+"""The records of a shelf: stocked, looked up, rolled back, saved in files and databases."""
 
 from __future__ import annotations
 

@@ -28,7 +28,7 @@ UNASSIGNED: Any = object()
 
 
 class FakeState:
-    """What the library keeps about one fake."""
+    """What the library knows of one fake."""
 
     __slots__ = ("_fake", "assignments", "desk", "interface", "members", "name")
 
@@ -286,7 +286,7 @@ def attribute(fake: object, name: str) -> AttributeHandle:
 
 
 def state_of(thing: object) -> FakeState | None:
-    """What the library keeps about a fake; None for anything else."""
+    """What the library knows of a fake; None for anything else."""
     try:
         return object.__getattribute__(thing, STATE)  # type: ignore[no-any-return]
     except (AttributeError, TypeError):

@@ -43,7 +43,7 @@ class Fakes:
         return made[name]
 
     def state(self, form: object, name: str | None) -> FakeState:
-        """What the library keeps about the fake of this interface and name."""
+        """What the library knows of the fake of this interface and name."""
         return object.__getattribute__(self.give(form, name), STATE)  # type: ignore[no-any-return]
 
     def _of(self, form: object) -> dict[str | None, Any]:

@@ -1,1 +1,1 @@
-"""Files of data: drawn records written out, and shelves kept in files and databases."""
+"""Files of data: drawn records written out, and shelves saved in files and databases."""

@@ -126,9 +126,9 @@ def _column_type(node: Node, sqlalchemy: ModuleType) -> Any:
         "builtins.float": sqlalchemy.Float,
         "datetime.timedelta": sqlalchemy.Float,
         "builtins.bytes": sqlalchemy.LargeBinary,
-        "decimal.Decimal": sqlalchemy.Numeric,  # SQLite keeps some fifteen digits of it
+        "decimal.Decimal": sqlalchemy.Numeric,  # SQLite holds some fifteen digits of it
     }
-    # a member is kept by its value
+    # a member is stored by its value
     wanted = type(next(iter(node.bare)).value) if node.is_enum else node.bare
     name = full_name(wanted) if isinstance(wanted, type) else ""
     return kinds.get(name, sqlalchemy.Text)()

@@ -49,7 +49,7 @@ class FileTable:
         return dict(record) if self.description is None else self.description.values(record)
 
     def data(self, record: Any) -> dict[str, Any]:
-        """The record as JSON data; raises FileRefused for a value that cannot be kept."""
+        """The record as JSON data; raises FileRefused for a value that cannot be written."""
         try:
             if self.description is None:
                 return {name: to_json(value, ANYTHING) for name, value in record.items()}
@@ -71,7 +71,7 @@ class FileTable:
 
 
 def file_table(record_type: object) -> FileTable:
-    """The columns of a type; raises FileRefused for one whose records cannot be kept.
+    """The columns of a type; raises FileRefused for one whose records cannot be saved.
 
     Args:
         record_type: the records' class, or a JSON Schema.
@@ -81,8 +81,8 @@ def file_table(record_type: object) -> FileTable:
     description = description_of(record_type)
     if description is None or not description.given:
         raise FileRefused(
-            f"{type_name(record_type)}: its fields have no types, so its records cannot be kept in "
-            "files"
+            f"{type_name(record_type)}: its fields have no types, so its records cannot be saved "
+            "in files"
         )
     columns = {name: field.node for name, field in description.fields.items()}
     return FileTable(description.name, columns, description)

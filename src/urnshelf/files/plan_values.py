@@ -70,7 +70,7 @@ def _choices(node: Node) -> str:
 
 
 def _as_data(value: Any, node: Node) -> Any:
-    """What TOML has forms for and JSON has not; numbers where a Decimal or a float is wanted; UTC
+    """What TOML has types for and JSON has not; numbers where a Decimal or a float is wanted; UTC
     where no zone is.
     """
     is_number = isinstance(value, (int, float)) and not isinstance(value, bool)

@@ -41,7 +41,7 @@ def save(store: Store, path: str | PathLike[str], format: str) -> None:
     views: dict[str, View[Any]] = {view.name: view for view in store.views()}
     if len(views) < len(store.views()):
         raise FileRefused(
-            "two record types of one name cannot be kept in one place; rename one of them"
+            "two record types of one name cannot be saved together; rename one of them"
         )
     try:
         if where.suffix == ".json":

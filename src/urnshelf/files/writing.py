@@ -20,7 +20,7 @@ def write(path: Path, chunks: Chunks, table: FileTable) -> None:
         table: their columns.
 
     Raises:
-        FileRefused: another ending, a package that is lacking, or a value that cannot be kept.
+        FileRefused: another ending, a package that is lacking, or a value that cannot be written.
     """
     format = formats().get(path.suffix)
     if format is None:

@@ -24,6 +24,7 @@ _BY = frozenset(
 _COMPARING = frozenset("after before since until between to above below over under min max".split())
 _ORDERS = frozenset({"order", "ordered", "sorted", "sort"})
 _TAILS = (["or", "none"], ["if", "exists"], ["with", "count"], ["and", "count"], ["with", "total"])
+_LAST_OF_TAILS = frozenset(tail[-1] for tail in _TAILS)
 
 
 class Name(NamedTuple):
@@ -49,7 +50,8 @@ def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> 
         parameters: their names, which may account for a word: `list_after(after_id)`.
     """
     verb, words = _verb(words, about)
-    words = _without_tail(words)
+    if words and words[-1] in _LAST_OF_TAILS:
+        words = _without_tail(words)
     order: list[str] = []
     if not _ORDERS.isdisjoint(words):
         words, order = _order(words, about)

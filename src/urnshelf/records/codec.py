@@ -47,7 +47,7 @@ def to_json(value: object, node: Node) -> Any:
         return None
     if node.kind in _OPEN:
         return _open_to_json(value, node)
-    # a value that is not of its field's type is kept all the same, and says of what type it is
+    # a value that is not of its field's type is written all the same, and says of what type it is
     if misfit(value, node) is not None:
         data = _open_to_json(value, ANYTHING)
         return data if isinstance(data, dict) and TAG in data else _tagged(value, data)
@@ -190,7 +190,8 @@ def _value_to_json(value: Any, node: Node) -> Any:
             value, *(node.args if len(node.args) == 2 else (ANYTHING, ANYTHING))
         )
     raise Unfit(
-        f"{show(value, 60)} is a {type(value).__name__}, and such values cannot be kept in a file"
+        f"{show(value, 60)} is a {type(value).__name__}, and such values cannot be "
+        "written to a file"
     )
 
 

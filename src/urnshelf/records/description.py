@@ -64,7 +64,7 @@ class Description:
 
     Args:
         form: the type as it was given, type arguments and all.
-        fields: in order; `fields` has those that the records keep, `given` those that the
+        fields: in order; `fields` has those that the records have, `given` those that the
             constructor takes.
         is_frozen: whether its records cannot be changed.
         has_plain_equality: whether two records are equal when their fields are.
@@ -179,7 +179,7 @@ class Description:
         return {given[name].key: value for name, value in values.items() if name in given}
 
     def restored(self, values: Mapping[str, Any]) -> Any:
-        """A record with just these values, as it was kept in a file."""
+        """A record with just these values, as it was saved."""
         return self.build(values)
 
     def changed(self, record: object, values: Mapping[str, Any]) -> Any:

@@ -131,7 +131,7 @@ def _converter(node: Node) -> Callable[[Any], Any] | None:
 
 
 _NUMBERS: dict[Any, Callable[[Any], Any]] = {
-    # SQLite keeps truth values as 0 and 1
+    # SQLite has truth values as 0 and 1
     bool: lambda value: bool(value) if value in (0, 1) else value,
     float: lambda value: float(value) if not isinstance(value, (str, bytes)) else value,
     int: lambda value: (

@@ -1,1 +1,1 @@
-"""Records kept as in a database: by key, copied in and out."""
+"""Records stored as in a database: by key, copied in and out."""

@@ -113,9 +113,9 @@ def plain_definition(record_type: Any) -> Definition:
 
 
 def described_to_store(record_type: Any) -> Description:
-    """The description of a type; raises RecordRefused for one whose records cannot be kept.
+    """The description of a type; raises RecordRefused for one whose records cannot be stored.
 
-    To keep the records of a plain class says that it is a record type.
+    To store the records of a plain class says that it is a record type.
     """
     described = description_of(record_type) if isinstance(record_type, type) else None
     if described is None:

@@ -1,4 +1,4 @@
-"""Values by key that expire: what a cache keeps, on the shelf's clock."""
+"""Values by key that expire: what a cache holds, on the shelf's clock."""
 
 from __future__ import annotations
 

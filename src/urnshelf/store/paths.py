@@ -67,7 +67,7 @@ def identifier(name: str) -> str:
 
 
 def column_text(path: str) -> str:
-    """A column; a field inside a record that is kept as JSON is taken out of it."""
+    """A column; a field inside a record that is stored as JSON is taken out of it."""
     name, _, inner = path.partition(".")
     return (
         f"json_extract({identifier(name)}, {literal('$.' + inner)})" if inner else identifier(name)

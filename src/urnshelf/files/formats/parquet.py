@@ -113,7 +113,7 @@ def _kind(name: str, node: Node, rows: list[dict[str, Any]], arrow: ModuleType) 
 
 
 def _exact_kind(value: Any, arrow: ModuleType) -> Any:
-    """Arrow's type for a value that it keeps exactly; None for others."""
+    """Arrow's type for a value that it holds exactly; None for others."""
     cls = type(value)
     if cls is int:
         return arrow.int64() if -(2**63) <= value < 2**63 else None
