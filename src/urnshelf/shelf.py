@@ -235,7 +235,8 @@ class Shelf(Shelved):
     ) -> None:
         unknown = unknown_attribute(error)
         if unknown:
-            error.add_note(unknown)  # type: ignore[union-attr]  # only an error has something to be told of
+            # only an error can have an attribute that is unknown
+            error.add_note(unknown)  # type: ignore[union-attr]
         self._desk.check_out(error)
 
     def __repr__(self) -> str:

@@ -29,7 +29,8 @@ _PREDICATES = frozenset(
 )
 _SIGNS: tuple[tuple[str, str], ...] = (
     (
-        r"min_(.+)|(.+)_min|(.+)_gte|(.+)_ge|(.+)_from|from_(.+)|(.+)_since|since_(.+)|(.+)_at_least",
+        r"min_(.+)|(.+)_min|(.+)_gte|(.+)_ge|(.+)_from|from_(.+)|(.+)_since|since_(.+)"
+        r"|(.+)_at_least",
         ">=",
     ),
     (
@@ -143,8 +144,7 @@ def comparison_of(name: str, about: Entity) -> Make | None:
                 _key_path(match[1], about) or about.path(match[1]) or _moment_path(match[1], about)
             )
             if path:
-                # the values of this turn of the loop, not of its last
-                return lambda value, path=path, sign=sign: _MAKERS[sign](path, value)  # type: ignore[misc]
+                return partial(_MAKERS[sign], path)
     return None
 
 

@@ -18,8 +18,9 @@ from urnshelf.types.nodes import ANYTHING, Kind, Node
 
 _SUFFIXES = re.compile(
     r"(Abstract|Base|Async|I(?=[A-Z]))?(?P<name>\w+?)(Sync|Async)?"
-    r"(Repository|Repo|DAO|Dao|DataAccess|Store|Storage|Gateway|Registry|Register|Collection|Catalogue|Catalog|Mapper"
-    r"|Finder|Reader|Writer|Queries|Table|Archive|Book)(Protocol|Port|Interface|ABC)?$"
+    r"(Repository|Repo|DAO|Dao|DataAccess|Store|Storage|Gateway|Registry|Register|Collection"
+    r"|Catalogue|Catalog|Mapper|Finder|Reader|Writer|Queries|Table|Archive|Book)"
+    r"(Protocol|Port|Interface|ABC)?$"
 )
 
 

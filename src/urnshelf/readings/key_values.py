@@ -124,7 +124,8 @@ def read_key_value(subject: Subject) -> Reading | Unread | None:
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         given = Given(positions, values)
         access.did(lambda: _statement(found.meaning, given))
-        return found.run(access.table, given, member)  # type: ignore[arg-type]  # its table is the store
+        store: Any = access.table  # what a fake of such a store sees is its values
+        return found.run(store, given, member)
 
     parameters = tuple(
         ReadParameter(member.parameters[position], role) for role, position in positions.items()

@@ -266,7 +266,7 @@ def _many(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Resul
     return result.all_given(found)
 
 
-def _by_key(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:  # noqa: ARG001
+def _by_key(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
     query = wanted.query(access.table, values)
     access.did(query)
     return {access.table.key_of(record): record for record in query}

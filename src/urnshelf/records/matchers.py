@@ -130,7 +130,8 @@ def of_type(expected: type[T] | tuple[type[T], ...]) -> T:
         raise CueRefused(
             f"of_type() takes a class or a tuple of classes, not {expected!r}"
         ) from None
-    return _OfType(expected)  # type: ignore[return-value]  # it stands in for a T wherever a T is expected
+    # it stands for a T wherever a T is expected
+    return _OfType(expected)  # type: ignore[return-value]
 
 
 def holding(**fields: object) -> Any:

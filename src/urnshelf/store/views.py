@@ -281,7 +281,8 @@ class View(Generic[T]):
                 f"{field} is {show(theirs)}, "
                 f"the record to be saved has {show(mine)}"
             )
-        return self.stored.changed(record, {field: (theirs or 0) + 1})  # type: ignore[no-any-return]
+        newer: T = self.stored.changed(record, {field: (theirs or 0) + 1})
+        return newer
 
     def _worded(self, key: object) -> str:
         fields = self.key_fields or ("key",)

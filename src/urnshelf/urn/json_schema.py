@@ -120,7 +120,7 @@ class _Reader:
             return among(False, True) if kind == "boolean" else constant(None)
         raise RecordRefused(f"cannot draw {path}: the type {kind!r} is none of JSON's")
 
-    def _object(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:  # noqa: ARG002
+    def _object(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:
         required = set(schema.get("required", ()))
         properties = dict(schema.get("properties", {}))
         # required, and nothing said of it: a text fits
@@ -137,7 +137,7 @@ class _Reader:
         }
         return computed(lambda bits: _drawn_object(bits, parts, required))
 
-    def _array(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:  # noqa: ARG002
+    def _array(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:
         low = schema.get("minItems", 0)
         high = schema.get("maxItems", max(low, 3))
         if depth >= DEEPEST:
@@ -166,7 +166,7 @@ class _Reader:
 
         return computed(draw)
 
-    def _string(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:  # noqa: ARG002
+    def _string(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:
         rule = _FORMATS.get(schema.get("format", ""))
         if rule is not None:
             return rule
@@ -177,10 +177,10 @@ class _Reader:
         )
         return self._plain.field(name, node_of(str), limits, path, {})
 
-    def _integer(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:  # noqa: ARG002
+    def _integer(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:
         return self._plain.field(name, node_of(int), _bounds(schema), path, {})
 
-    def _number(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:  # noqa: ARG002
+    def _number(self, schema: dict[str, Any], path: str, depth: int, name: str) -> Rule:
         limits = _bounds(schema)
         if limits.multiple_of is not None:
             rule = self._plain.value(node_of(Decimal), path, 0, limits)
