@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import ast
 import gc
+import inspect
 import json
 import re
 import shutil
@@ -17,12 +18,14 @@ import typing
 import weakref
 from dataclasses import make_dataclass
 from decimal import Decimal
+from functools import cached_property
 from pathlib import Path
 from typing import Any, Protocol
 
 import pytest
 
 import drawn
+import urnshelf
 from urnshelf import Shelf, UnansweredCall, Urn, caches, cue, rules, whatever
 from urnshelf.demo.harbour import (
     Berth,
@@ -63,6 +66,43 @@ def test_the_layout_is_as_contributors_are_told(root: Path) -> None:
     told = (root / "CONTRIBUTING.md").read_text()
     for path in re.findall(r"`([a-z_]+/(?:[a-z_/]+\.py|))`", told):
         assert any((root / base / path).exists() for base in ("src/urnshelf", ".")), path
+
+
+def public_members() -> dict[str, Any]:
+    """What users meet: the public names, the rules, and what these give."""
+    from urnshelf.calls.cue import Cue, StreamCue
+    from urnshelf.calls.ledger import Call, Calls
+    from urnshelf.calls.tally import Tally, Unseen
+    from urnshelf.clock import Clock
+    from urnshelf.readings.explaining import Explanation
+    from urnshelf.store.column import Column
+    from urnshelf.store.conditions import Condition
+    from urnshelf.store.journal import Savepoint
+    from urnshelf.store.queries import Distinct, Query
+    from urnshelf.store.tables import Table
+
+    found = {name: getattr(urnshelf, name) for name in urnshelf.__all__ if name != "rules"}
+    found |= {f"rules.{name}": getattr(rules, name) for name in rules.__all__}
+    given = (Cue, StreamCue, Call, Calls, Tally, Unseen, Clock, Explanation, Column, Condition)
+    found |= {one.__name__: one for one in (*given, Savepoint, Distinct, Query, Table)}
+    for name, cls in list(found.items()):
+        for base in getattr(cls, "__mro__", ()) if isinstance(cls, type) else ():
+            if base.__module__.startswith("urnshelf"):
+                found |= {
+                    f"{name}.{member}": value
+                    for member, value in vars(base).items()
+                    if not member.startswith("_")
+                    and (
+                        inspect.isfunction(value) or isinstance(value, (property, cached_property))
+                    )
+                }
+    return found
+
+
+def test_every_public_member_has_an_example() -> None:
+    members = public_members()
+    assert len(members) > 140
+    assert [name for name, one in members.items() if ">>>" not in (inspect.getdoc(one) or "")] == []
 
 
 # --- floors ---------------------------------------------------------------------------------------

@@ -305,7 +305,15 @@ class Cue(Generic[P, R]):
 
 
 class StreamCue(Cue[P, R], Generic[P, R, T]):
-    """A cue on a method that gives a stream."""
+    """A cue on a method that gives a stream.
+
+    >>> from collections.abc import Iterator
+    >>> from typing import Protocol
+    >>> class Log(Protocol):
+    ...     def lines(self) -> Iterator[str]: ...
+    >>> cue(shelf.fake(Log).lines).streams("in", "out")
+    cue(Log.lines).streams('in', 'out')
+    """
 
     def streams(self, *items: T | Raising) -> StreamCue[P, R, T]:
         """Reply with a fresh stream of these items for each call; `raising(…)` among them breaks it
@@ -316,6 +324,20 @@ class StreamCue(Cue[P, R], Generic[P, R, T]):
 
         Raises:
             ReplyRefused: an item is not of that type, or the method gives no stream.
+
+        >>> from collections.abc import Iterator
+        >>> from typing import Protocol
+        >>> class Log(Protocol):
+        ...     def lines(self) -> Iterator[str]: ...
+        >>> log = shelf.fake(Log)
+        >>> _ = cue(log.lines).streams("in", raising(GaugeSilent("cut off")))
+        >>> lines = log.lines()
+        >>> next(lines)
+        'in'
+        >>> next(lines)
+        Traceback (most recent call last):
+            ...
+        urnshelf.demo.harbour.errors.GaugeSilent: cut off
         """
         target = self._line.target
         promise = target.promise

@@ -23,7 +23,12 @@ _LIBRARY_FILES: set[str] = set()
 
 
 class Place(NamedTuple):
-    """A line of code; `task` names the asyncio task and its coroutine, where there was one."""
+    """A line of code; `task` names the asyncio task and its coroutine, where there was one.
+
+    >>> shelf.fake(PilotPager).page(7, "Gray Heron")
+    >>> print(ledger_of(shelf)[0].called_from.function)
+    <module>
+    """
 
     file: str
     line: int

@@ -215,7 +215,16 @@ def target_at(fake: object, index: int) -> Target:
 
 
 class AttributeHandle:
-    """An attribute of a fake, to be cued and tallied like a method without arguments."""
+    """An attribute of a fake, to be cued and tallied like a method without arguments.
+
+    >>> from typing import Protocol
+    >>> class Crane(Protocol):
+    ...     reach_m: float
+    >>> crane = shelf.fake(Crane)
+    >>> crane.reach_m = 31.5
+    >>> tally(attribute(crane, "reach_m").assigned, 31.5) == 1
+    True
+    """
 
     __slots__ = ("_target",)
 
@@ -224,14 +233,33 @@ class AttributeHandle:
 
     @property
     def assigned(self) -> AssignmentHandle:
-        """Assignments to the attribute: `tally(attribute(fake, "speed").assigned, 5)`."""
+        """Assignments to the attribute: `tally(attribute(fake, "speed").assigned, 5)`.
+
+        >>> from typing import Protocol
+        >>> class Crane(Protocol):
+        ...     reach_m: float
+        >>> _ = cue(attribute(shelf.fake(Crane), "reach_m").assigned).raises(ValueError("too far"))
+        >>> shelf.fake(Crane).reach_m = 99.0
+        Traceback (most recent call last):
+            ...
+        ValueError: too far
+        """
         if not self._target.member.settable:
             raise CueRefused(f"{self._target.name} is read-only: nothing can be assigned to it")
         return AssignmentHandle(assignment_of(self._target.state, self._target.member))
 
 
 class AssignmentHandle:
-    """Assignments to an attribute, to be cued and tallied like a method with one argument."""
+    """Assignments to an attribute, to be cued and tallied like a method with one argument.
+
+    >>> from typing import Protocol
+    >>> class Crane(Protocol):
+    ...     reach_m: float
+    >>> crane = shelf.fake(Crane)
+    >>> crane.reach_m = 31.5
+    >>> ledger_of(attribute(crane, "reach_m").assigned).each("value")
+    [31.5]
+    """
 
     __slots__ = ("_target",)
 

@@ -13,7 +13,11 @@ from urnshelf.readings.operations import Unread
 
 
 class Explained(NamedTuple):
-    """One method of an interface."""
+    """One method of an interface.
+
+    >>> shelf.explain(BerthRepository)[3].read_as
+    'SELECT count(*) FROM berth'
+    """
 
     method: str
     """As it is declared."""
@@ -24,7 +28,19 @@ class Explained(NamedTuple):
 
 
 class Explanation(Sequence[Explained]):
-    """Every method of an interface, and how it was read; `str()` of it is a text to read."""
+    """Every method of an interface, and how it was read; `str()` of it is a text to read.
+
+    >>> print(shelf.explain(BerthRepository))
+    BerthRepository
+      get(berth_id: int) -> Berth
+          SELECT * FROM berth WHERE id = :berth_id
+      find_by_harbour(harbour: str) -> list[Berth]
+          SELECT * FROM berth WHERE harbour = :harbour
+      save(berth: Berth) -> None
+          INSERT OR REPLACE INTO berth VALUES (:berth)
+      count() -> int
+          SELECT count(*) FROM berth
+    """
 
     def __init__(self, name: str, methods: list[Explained]) -> None:
         self.name = name

@@ -25,7 +25,13 @@ class Change(NamedTuple):
 
 
 class Savepoint:
-    """A point that the shelf's records can be rolled back to; made by `shelf.savepoint()`."""
+    """A point that the shelf's records can be rolled back to; made by `shelf.savepoint()`.
+
+    >>> _ = shelf.savepoint()
+    >>> _ = shelf.stock(Berth, 3)
+    >>> shelf.savepoint()
+    <savepoint after 3 changes>
+    """
 
     __slots__ = ("_position",)
 
@@ -34,7 +40,11 @@ class Savepoint:
 
     @property
     def position(self) -> int:
-        """How many changes were noted before it."""
+        """How many changes were noted before it.
+
+        >>> shelf.savepoint().position
+        0
+        """
         return self._position
 
     def __repr__(self) -> str:
