@@ -50,8 +50,7 @@ def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> 
         parameters: their names, which may account for a word: `list_after(after_id)`.
     """
     verb, words = _verb(words, about)
-    if words and words[-1] in _LAST_OF_TAILS:
-        words = _without_tail(words)
+    words = _without_tail(words) if words and words[-1] in _LAST_OF_TAILS else words
     order: list[str] = []
     if not _ORDERS.isdisjoint(words):
         words, order = _order(words, about)
