@@ -6,6 +6,8 @@ from __future__ import annotations
 
 import os
 import re
+import subprocess
+import sys
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
@@ -231,3 +233,31 @@ def test_a_name_that_we_do_not_have_leads_to_ours(shelf: Shelf, name: str, told:
     assert told in str(failure.value)
     assert not hasattr(shelf, "_xyz")
     assert not hasattr(urnshelf, "__xyz__")
+
+
+class HarbourShelf(Shelf):
+    @property
+    def pilot(self) -> str:
+        return self.seed.pilot  # type: ignore[attr-defined, no-any-return]
+
+
+class UnmadeShelf(Shelf):
+    def __init__(self) -> None:
+        pass
+
+
+def test_an_error_inside_a_property_is_not_covered_up() -> None:
+    with pytest.raises(AttributeError, match="'int' object has no attribute 'pilot'"):
+        HarbourShelf().pilot
+    with pytest.raises(AttributeError, match="a shelf has no 'clock' yet: its constructor gives"):
+        UnmadeShelf().clock
+
+
+def test_a_refusal_needs_no_working_directory(tmp_path: Path) -> None:
+    code = (
+        "import os; from urnshelf import Shelf; from urnshelf.demo.harbour import TideService\n"
+        "os.rmdir(os.getcwd()); Shelf().fake(TideService).depth_at('Ternhythe', None)"
+    )
+    words = [sys.executable, "-c", code]
+    told = subprocess.run(words, cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert "UnansweredCall: TideService.depth_at(" in told.stderr

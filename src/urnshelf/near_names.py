@@ -66,6 +66,8 @@ def no_such_name(
     >>> print(no_such_name("a list", "apend", {"append": list.append}, {}))
     a list has no 'apend'; the nearest is append: Append object to the end of the list
     """
+    if name in known:
+        return f"{holder} has no {name!r} yet: its constructor gives it"
     near = _nearest(name, known, words)
     if near is None:
         return f"{holder} has no {name!r}; it has {', '.join(n for n in known if '.' not in n)}"

@@ -213,8 +213,9 @@ class Shelf(Shelved):
 
         def __getattr__(self, name: str) -> Any:
             """A name that we do not have: our nearest, and what it does."""
-            if name.startswith("_"):
-                raise AttributeError(name)
+            if name.startswith("_") or hasattr(type(self), name):
+                # Python asks here, too, where a property raises: what it raised is what counts
+                return object.__getattribute__(self, name)
             import urnshelf
             from urnshelf.near_names import SHELF, no_such_name, public
 

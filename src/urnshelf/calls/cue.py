@@ -222,8 +222,9 @@ class Cue(Generic[P, R]):
 
         def __getattr__(self, name: str) -> Any:
             """A name that we do not have: our nearest, and what it does."""
-            if name.startswith("_"):
-                raise AttributeError(name)
+            if name.startswith("_") or hasattr(type(self), name):
+                # Python asks here, too, where a property raises: what it raised is what counts
+                return object.__getattribute__(self, name)
             from urnshelf.near_names import CUE, no_such_name, public
 
             raise AttributeError(

@@ -84,12 +84,19 @@ def _judge(file: str) -> bool:
     # themselves
     if file.startswith("<frozen"):
         return False
-    path = os.path.abspath(file)
+    path = _absolute(file)
     if path.startswith(tuple(_under_test)):
         return True
     return (
         not path.startswith((_HERE, *_libraries())) and f"{os.sep}site-packages{os.sep}" not in path
     )
+
+
+def _absolute(file: str) -> str:
+    try:
+        return os.path.abspath(file)
+    except OSError:  # the working directory is gone
+        return file
 
 
 @remembered
@@ -122,7 +129,8 @@ def _short_path(file: str) -> str:
     for root in (_HERE, *_libraries()):
         if file.startswith(root):
             return os.path.relpath(file, _ABOVE if root is _HERE else root)
-    drives = (os.path.splitdrive(os.path.abspath(path))[0] for path in (file, os.getcwd()))
-    # there is no relative path between two drives
-    inside = os.path.relpath(file) if len({*drives}) == 1 else file
+    try:
+        inside = os.path.relpath(file)
+    except (ValueError, OSError):  # on another drive, or in a working directory that is gone
+        inside = file
     return inside if not inside.startswith("..") else os.sep.join(file.split(os.sep)[-2:])
