@@ -69,6 +69,7 @@ class ShelfWorld:
         self.night = shelf.furnish(NightShift)
 
     def put(self, *records: Vessel | Berth | Mooring) -> None:
+        self._shelf.tells(QuayPatrol)
         for record in records:
             self._shelf.stock(record)
 

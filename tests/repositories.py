@@ -96,7 +96,7 @@ class GenericRepository(Protocol[T, K]):
         """SELECT * FROM vessel WHERE id = :id"""
 
     def list(self) -> list[T]:
-        """SELECT * FROM vessel"""
+        """SELECT * FROM vessel ORDER BY id"""
 
     def add(self, entity: T) -> T:
         """INSERT INTO vessel VALUES (:vessel)"""
@@ -121,7 +121,7 @@ class LooksUp(ABC, Generic[T]):
 
     @abstractmethod
     def find_all(self) -> Iterable[T]:
-        """SELECT * FROM vessel"""
+        """SELECT * FROM vessel ORDER BY id"""
 
     @abstractmethod
     def exists_by_id(self, id: int) -> bool:
@@ -131,7 +131,7 @@ class LooksUp(ABC, Generic[T]):
 class KeepsMany(ABC, Generic[T]):
     @abstractmethod
     def find_all_by_id(self, ids: Iterable[int]) -> list[T]:
-        """SELECT * FROM vessel WHERE id IN (:ids)"""
+        """SELECT * FROM vessel WHERE id IN (:ids) ORDER BY id"""
 
     @abstractmethod
     def save_all(self, entities: Iterable[T]) -> list[T]:
@@ -155,7 +155,7 @@ class KeepsOne(ABC, Generic[T]):
 class LooksUpBerths(LooksUp[Berth]):
     @abstractmethod
     def find_by_harbour(self, harbour: str) -> list[Berth]:
-        """SELECT * FROM berth WHERE harbour = :harbour"""
+        """SELECT * FROM berth WHERE harbour = :harbour ORDER BY id"""
 
 
 class Finders(Protocol):
@@ -169,7 +169,7 @@ class Finders(Protocol):
         """SELECT * FROM owner WHERE email = :address"""
 
     def find_all_by_name(self, name: str) -> list[Owner]:
-        """SELECT * FROM owner WHERE name = :name"""
+        """SELECT * FROM owner WHERE name = :name ORDER BY id"""
 
     def exists_by_email(self, email: str) -> bool:
         """SELECT EXISTS (SELECT * FROM owner WHERE email = :email)"""
@@ -178,19 +178,19 @@ class Finders(Protocol):
         """SELECT count(*) FROM owner WHERE name = :name"""
 
     def find_by_joined_at_after(self, moment: datetime) -> list[Owner]:
-        """SELECT * FROM owner WHERE joined_at > :moment"""
+        """SELECT * FROM owner WHERE joined_at > :moment ORDER BY id"""
 
     def find_by_address_city(self, city: str) -> list[Owner]:
-        """SELECT * FROM owner WHERE json_extract(address, '$.city') = :city"""
+        """SELECT * FROM owner WHERE json_extract(address, '$.city') = :city ORDER BY id"""
 
     def find_by_name_containing(self, part: str) -> list[Owner]:
-        """SELECT * FROM owner WHERE instr(name, :part) > 0"""
+        """SELECT * FROM owner WHERE instr(name, :part) > 0 ORDER BY id"""
 
     def find_by_age_in(self, ages: list[int]) -> list[Owner]:
-        """SELECT * FROM owner WHERE age IN (:ages)"""
+        """SELECT * FROM owner WHERE age IN (:ages) ORDER BY id"""
 
     def find_first_by_name(self, name: str) -> Owner | None:
-        """SELECT * FROM owner WHERE name = :name LIMIT 1"""
+        """SELECT * FROM owner WHERE name = :name ORDER BY id LIMIT 1"""
 
     def delete_by_email(self, email: str) -> int:
         """DELETE FROM owner WHERE email = :email"""
@@ -205,13 +205,13 @@ class Finders(Protocol):
         """SELECT EXISTS (SELECT * FROM owner WHERE id = :owner_id)"""
 
     def list_joined_before(self, moment: datetime) -> list[Owner]:
-        """SELECT * FROM owner WHERE joined_at < :moment"""
+        """SELECT * FROM owner WHERE joined_at < :moment ORDER BY id"""
 
     def search(self, *, joined_since: datetime | None = None, name_prefix: str = "") -> list[Owner]:
-        """SELECT * FROM owner WHERE joined_at >= :joined_since AND substr(name, 1, length(:name_prefix)) = :name_prefix"""
+        """SELECT * FROM owner WHERE joined_at >= :joined_since AND substr(name, 1, length(:name_prefix)) = :name_prefix ORDER BY id"""
 
     def find_by_age_between(self, low: int, high: int) -> list[Owner]:
-        """SELECT * FROM owner WHERE age >= :low AND age <= :high"""
+        """SELECT * FROM owner WHERE age >= :low AND age <= :high ORDER BY id"""
 
     def find_by_tags(self, tags: list[str]) -> list[Owner]:
         """not read: it is not certain how 'tags' compares with a field of type list[str]"""
@@ -228,7 +228,7 @@ class CamelCase(Protocol):
         """SELECT * FROM owner WHERE id = :id"""
 
     def listAllSortedByNameDesc(self) -> list[Owner]:
-        """SELECT * FROM owner ORDER BY name DESC"""
+        """SELECT * FROM owner ORDER BY name DESC, id"""
 
     def deleteById(self, id: int) -> None:
         """DELETE FROM owner WHERE id = :id"""
@@ -236,35 +236,35 @@ class CamelCase(Protocol):
 
 class Ordered(Protocol):
     def list_ordered_by_name(self) -> list[Owner]:
-        """SELECT * FROM owner ORDER BY name"""
+        """SELECT * FROM owner ORDER BY name, id"""
 
     def list_active_sorted_by_joined_at_desc(self) -> list[Owner]:
-        """SELECT * FROM owner WHERE is_active = TRUE ORDER BY joined_at DESC"""
+        """SELECT * FROM owner WHERE is_active = TRUE ORDER BY joined_at DESC, id"""
 
     def find_by_name_order_by_age(self, name: str) -> list[Owner]:
-        """SELECT * FROM owner WHERE name = :name ORDER BY age"""
+        """SELECT * FROM owner WHERE name = :name ORDER BY age, id"""
 
     def list(self, order_by: str = "name", descending: bool = False) -> list[Owner]:
-        """SELECT * FROM owner ORDER BY :order_by"""
+        """SELECT * FROM owner ORDER BY :order_by, id"""
 
 
 class Paged(Protocol):
     def list(self, limit: int = 50, offset: int = 0) -> list[Berth]:
-        """SELECT * FROM berth LIMIT :limit OFFSET :offset"""
+        """SELECT * FROM berth ORDER BY id LIMIT :limit OFFSET :offset"""
 
     def list_page(self, page: int, page_size: int) -> list[Berth]:
-        """SELECT * FROM berth LIMIT :page_size OFFSET (:page - 1) * :page_size"""
+        """SELECT * FROM berth ORDER BY id LIMIT :page_size OFFSET (:page - 1) * :page_size"""
 
     def list_and_count(
         self, *, harbour: str | None = None, limit: int = 20
     ) -> tuple[list[Berth], int]:
-        """SELECT * FROM berth WHERE harbour = :harbour LIMIT :limit"""
+        """SELECT * FROM berth WHERE harbour = :harbour ORDER BY id LIMIT :limit"""
 
     def paginate(self, page: int = 1, per_page: int = 10) -> tuple[Sequence[Berth], int]:
-        """SELECT * FROM berth LIMIT :per_page OFFSET (:page - 1) * :per_page"""
+        """SELECT * FROM berth ORDER BY id LIMIT :per_page OFFSET (:page - 1) * :per_page"""
 
     def list_after(self, after_id: int, limit: int) -> list[Berth]:
-        """SELECT * FROM berth WHERE id > :after_id LIMIT :limit"""
+        """SELECT * FROM berth WHERE id > :after_id ORDER BY id LIMIT :limit"""
 
     def list_some(self, page: int) -> list[Berth]:
         """not read: the word 'some' of its name is not accounted for"""
@@ -272,22 +272,22 @@ class Paged(Protocol):
 
 class Filtered(Protocol):
     def list(self, *, harbour: str | None = None, in_service: bool | None = None) -> list[Berth]:
-        """SELECT * FROM berth WHERE harbour = :harbour AND in_service = :in_service"""
+        """SELECT * FROM berth WHERE harbour = :harbour AND in_service = :in_service ORDER BY id"""
 
     def search(self, min_depth_m: float, max_length_m: float | None = None) -> list[Berth]:
-        """SELECT * FROM berth WHERE depth_m >= :min_depth_m AND length_m <= :max_length_m"""
+        """SELECT * FROM berth WHERE depth_m >= :min_depth_m AND length_m <= :max_length_m ORDER BY id"""
 
     def find(self, **filters: Any) -> list[Berth]:
-        """SELECT * FROM berth WHERE <each of :filters>"""
+        """SELECT * FROM berth WHERE <each of :filters> ORDER BY id"""
 
     def filter(self, filters: dict[str, Any]) -> list[Berth]:
-        """SELECT * FROM berth WHERE <each of :filters>"""
+        """SELECT * FROM berth WHERE <each of :filters> ORDER BY id"""
 
     def find_one(self, **filters: Any) -> Berth | None:
         """SELECT * FROM berth WHERE <each of :filters>"""
 
     def find_where(self, predicate: Callable[[Berth], bool]) -> list[Berth]:
-        """SELECT * FROM berth WHERE python(:predicate)"""
+        """SELECT * FROM berth WHERE python(:predicate) ORDER BY id"""
 
     def count(self, harbour: str | None = None) -> int:
         """SELECT count(*) FROM berth WHERE harbour = :harbour"""
@@ -301,40 +301,40 @@ class Filtered(Protocol):
 
 class Comparing(Protocol):
     def list_between(self, depth_m_gte: float, depth_m_lt: float) -> list[Berth]:
-        """SELECT * FROM berth WHERE depth_m >= :depth_m_gte AND depth_m < :depth_m_lt"""
+        """SELECT * FROM berth WHERE depth_m >= :depth_m_gte AND depth_m < :depth_m_lt ORDER BY id"""
 
     def list(self, depth_m_from: float, depth_m_to: float, length_m_above: float) -> list[Berth]:
-        """SELECT * FROM berth WHERE depth_m >= :depth_m_from AND depth_m <= :depth_m_to AND length_m > :length_m_above"""
+        """SELECT * FROM berth WHERE depth_m >= :depth_m_from AND depth_m <= :depth_m_to AND length_m > :length_m_above ORDER BY id"""
 
     def list_by_code_prefix(self, prefix: str) -> list[Berth]:
-        """SELECT * FROM berth WHERE substr(code, 1, length(:prefix)) = :prefix"""
+        """SELECT * FROM berth WHERE substr(code, 1, length(:prefix)) = :prefix ORDER BY id"""
 
     def list_by(self, code_contains: str, defect_not: str) -> list[Berth]:
-        """SELECT * FROM berth WHERE instr(code, :code_contains) > 0 AND defect <> :defect_not"""
+        """SELECT * FROM berth WHERE instr(code, :code_contains) > 0 AND defect <> :defect_not ORDER BY id"""
 
     def find(self, depth_m__gte: float, harbour__in: list[str]) -> list[Berth]:
-        """SELECT * FROM berth WHERE depth_m >= :depth_m__gte AND harbour IN (:harbour__in)"""
+        """SELECT * FROM berth WHERE depth_m >= :depth_m__gte AND harbour IN (:harbour__in) ORDER BY id"""
 
 
 class Since(Protocol):
     def list_since(
         self, arrival_since: datetime, arrival_until: datetime | None = None
     ) -> list[Mooring]:
-        """SELECT * FROM mooring WHERE arrival >= :arrival_since AND arrival <= :arrival_until"""
+        """SELECT * FROM mooring WHERE arrival >= :arrival_since AND arrival <= :arrival_until ORDER BY id"""
 
     def list_before(self, arrival_before: datetime) -> list[Mooring]:
-        """SELECT * FROM mooring WHERE arrival < :arrival_before"""
+        """SELECT * FROM mooring WHERE arrival < :arrival_before ORDER BY id"""
 
 
 class BySpec(Protocol):
     def matching(self, spec: BerthSpec) -> list[Berth]:
-        """SELECT * FROM berth WHERE harbour = :spec.harbour AND depth_m >= :spec.min_depth_m"""
+        """SELECT * FROM berth WHERE harbour = :spec.harbour AND depth_m >= :spec.min_depth_m ORDER BY id"""
 
     def find(self, spec: BerthSpec) -> list[Berth]:
-        """SELECT * FROM berth WHERE harbour = :spec.harbour AND depth_m >= :spec.min_depth_m"""
+        """SELECT * FROM berth WHERE harbour = :spec.harbour AND depth_m >= :spec.min_depth_m ORDER BY id"""
 
     def find_all(self, specification: DeepEnough) -> list[Berth]:
-        """SELECT * FROM berth WHERE :specification.is_satisfied_by(*)"""
+        """SELECT * FROM berth WHERE :specification.is_satisfied_by(*) ORDER BY id"""
 
     def count(self, spec: BerthSpec) -> int:
         """SELECT count(*) FROM berth WHERE harbour = :spec.harbour AND depth_m >= :spec.min_depth_m"""
@@ -342,10 +342,10 @@ class BySpec(Protocol):
 
 class Flagged(Protocol):
     def list_in_service(self) -> list[Berth]:
-        """SELECT * FROM berth WHERE in_service = TRUE"""
+        """SELECT * FROM berth WHERE in_service = TRUE ORDER BY id"""
 
     def list_not_in_service(self) -> list[Berth]:
-        """SELECT * FROM berth WHERE NOT (in_service = TRUE)"""
+        """SELECT * FROM berth WHERE NOT (in_service = TRUE) ORDER BY id"""
 
     def count_in_service(self, harbour: str) -> int:
         """SELECT count(*) FROM berth WHERE in_service = TRUE AND harbour = :harbour"""
@@ -353,16 +353,16 @@ class Flagged(Protocol):
 
 class States(Protocol):
     def list_booked(self) -> list[Mooring]:
-        """SELECT * FROM mooring WHERE state = 'booked'"""
+        """SELECT * FROM mooring WHERE state = 'booked' ORDER BY id"""
 
     def find_departed_by_vessel_id(self, vessel_id: int) -> list[Mooring]:
-        """SELECT * FROM mooring WHERE state = 'departed' AND vessel_id = :vessel_id"""
+        """SELECT * FROM mooring WHERE state = 'departed' AND vessel_id = :vessel_id ORDER BY id"""
 
     def list_for_vessel(self, vessel: Vessel) -> list[Mooring]:
-        """SELECT * FROM mooring WHERE vessel_id = :vessel"""
+        """SELECT * FROM mooring WHERE vessel_id = :vessel ORDER BY id"""
 
     def list_for_berths(self, berth_ids: list[int]) -> list[Mooring]:
-        """SELECT * FROM mooring WHERE berth_id IN (:berth_ids)"""
+        """SELECT * FROM mooring WHERE berth_id IN (:berth_ids) ORDER BY id"""
 
     def list_unpaid(self) -> list[Mooring]:
         """not read: the word 'unpaid' of its name is not accounted for"""
@@ -370,16 +370,16 @@ class States(Protocol):
 
 class ManyKeys(Protocol):
     def get_many(self, ids: list[int]) -> list[Vessel]:
-        """SELECT * FROM vessel WHERE id IN (:ids)"""
+        """SELECT * FROM vessel WHERE id IN (:ids) ORDER BY its place in :ids"""
 
     def get_by_ids(self, vessel_ids: Sequence[int]) -> dict[int, Vessel]:
-        """SELECT * FROM vessel WHERE id IN (:vessel_ids)"""
+        """SELECT * FROM vessel WHERE id IN (:vessel_ids) ORDER BY id"""
 
     def fetch(self, *ids: int) -> tuple[Vessel, ...]:
-        """SELECT * FROM vessel WHERE id IN (:ids)"""
+        """SELECT * FROM vessel WHERE id IN (:ids) ORDER BY its place in :ids"""
 
     def list_by_flags(self, flags: set[str]) -> list[Vessel]:
-        """SELECT * FROM vessel WHERE flag IN (:flags)"""
+        """SELECT * FROM vessel WHERE flag IN (:flags) ORDER BY id"""
 
     def delete_many(self, ids: list[int]) -> int:
         """DELETE FROM vessel WHERE id IN (:ids)"""
@@ -387,16 +387,16 @@ class ManyKeys(Protocol):
 
 class Shapes(Protocol):
     def all(self) -> set[Category]:
-        """SELECT * FROM category"""
+        """SELECT * FROM category ORDER BY id"""
 
     def list(self) -> frozenset[Category]:
-        """SELECT * FROM category"""
+        """SELECT * FROM category ORDER BY id"""
 
     def by_key(self) -> Mapping[int, Category]:
-        """SELECT * FROM category"""
+        """SELECT * FROM category ORDER BY id"""
 
     def get_all(self) -> Iterator[Category]:
-        """SELECT * FROM category"""
+        """SELECT * FROM category ORDER BY id"""
 
     def as_tree(self) -> list[Category]:
         """not read: the verb 'as' is not one that is read"""
@@ -410,10 +410,10 @@ class AsyncRepository(Protocol):
         """SELECT * FROM vessel WHERE call_sign = :call_sign"""
 
     async def list(self, *, kind: VesselKind | None = None) -> list[Vessel]:
-        """SELECT * FROM vessel WHERE kind = :kind"""
+        """SELECT * FROM vessel WHERE kind = :kind ORDER BY id"""
 
     def stream(self) -> AsyncIterator[Vessel]:
-        """SELECT * FROM vessel"""
+        """SELECT * FROM vessel ORDER BY id"""
 
     async def save(self, vessel: Vessel) -> None:
         """INSERT OR REPLACE INTO vessel VALUES (:vessel)"""
@@ -424,13 +424,13 @@ class AsyncRepository(Protocol):
 
 class Streams(Protocol):
     def stream_all(self) -> Iterator[Vessel]:
-        """SELECT * FROM vessel"""
+        """SELECT * FROM vessel ORDER BY id"""
 
     def iterate(self, flag: str) -> Iterator[Vessel]:
-        """SELECT * FROM vessel WHERE flag = :flag"""
+        """SELECT * FROM vessel WHERE flag = :flag ORDER BY id"""
 
     def scan_vessels(self) -> Iterator[Vessel]:
-        """SELECT * FROM vessel"""
+        """SELECT * FROM vessel ORDER BY id"""
 
 
 class OwnNames(Protocol):
@@ -438,10 +438,10 @@ class OwnNames(Protocol):
         """SELECT * FROM vessel WHERE id = :vessel_id"""
 
     def vessels(self) -> list[Vessel]:
-        """SELECT * FROM vessel"""
+        """SELECT * FROM vessel ORDER BY id"""
 
     def vessels_by_flag(self, flag: str) -> list[Vessel]:
-        """SELECT * FROM vessel WHERE flag = :flag"""
+        """SELECT * FROM vessel WHERE flag = :flag ORDER BY id"""
 
     def by_id(self, vessel_id: int) -> Vessel:
         """SELECT * FROM vessel WHERE id = :vessel_id"""
@@ -464,10 +464,10 @@ class OwnerDao:
         """not read: it promises nothing in writing, and its name does not tell whether it gives one record or many"""
 
     def find_all(self):
-        """SELECT * FROM owner"""
+        """SELECT * FROM owner ORDER BY id"""
 
     def list_by_name(self, name):
-        """SELECT * FROM owner WHERE name = :name"""
+        """SELECT * FROM owner WHERE name = :name ORDER BY id"""
 
     def insert(self, owner):
         """INSERT INTO owner VALUES (:owner)"""
@@ -493,7 +493,7 @@ class RowDao(Protocol):
         """SELECT * FROM vessel WHERE id = :vessel_id"""
 
     def list(self, flag: str) -> list[dict[str, Any]]:
-        """SELECT * FROM vessel WHERE flag = :flag"""
+        """SELECT * FROM vessel WHERE flag = :flag ORDER BY id"""
 
     def insert(self, values: dict[str, Any]) -> int:
         """INSERT INTO vessel VALUES (…)"""
@@ -513,7 +513,7 @@ class TypedRows(Protocol):
         """SELECT * FROM light WHERE id = :id"""
 
     def all(self) -> list[Light]:
-        """SELECT * FROM light"""
+        """SELECT * FROM light ORDER BY id"""
 
     def add(self, light: Light) -> Light:
         """INSERT INTO light VALUES (:light)"""
@@ -564,7 +564,7 @@ class Changing(Protocol):
         """INSERT OR REPLACE INTO owner VALUES (:owner)"""
 
     def promote(self, owner_id: int) -> None:
-        """not read: the verb 'promote' is not one that is read"""
+        """not read: the verb 'promote' is not one that is read; None is not obvious: another method gives Owner records, and it is given one, or its key"""
 
 
 class Removing(Protocol):
@@ -590,7 +590,7 @@ class Removing(Protocol):
         """DELETE FROM owner WHERE id = :id for each"""
 
     def archive(self, owner: Owner) -> None:
-        """not read: the verb 'archive' is not one that is read"""
+        """not read: the verb 'archive' is not one that is read; None is not obvious: another method gives Owner records, and it is given one, or its key"""
 
 
 class UuidKeys(Protocol):
@@ -601,16 +601,16 @@ class UuidKeys(Protocol):
         """SELECT * FROM buoy WHERE code = :id"""
 
     def list_red(self) -> list[Buoy]:
-        """SELECT * FROM buoy WHERE colour = 'red'"""
+        """SELECT * FROM buoy WHERE colour = 'red' ORDER BY code"""
 
     def list_lit(self, harbour: str) -> list[Buoy]:
-        """SELECT * FROM buoy WHERE lit = TRUE AND harbour = :harbour"""
+        """SELECT * FROM buoy WHERE lit = TRUE AND harbour = :harbour ORDER BY code"""
 
     def add(self, buoy: Buoy) -> UUID:
         """INSERT INTO buoy VALUES (:buoy)"""
 
     def list_by_colour(self, colour: Colour) -> list[Buoy]:
-        """SELECT * FROM buoy WHERE colour = :colour"""
+        """SELECT * FROM buoy WHERE colour = :colour ORDER BY code"""
 
 
 class CompositeKeys(Protocol):
@@ -618,10 +618,10 @@ class CompositeKeys(Protocol):
         """SELECT * FROM crew_place WHERE vessel_id = :vessel_id AND place = :place"""
 
     def list_by_vessel(self, vessel: Vessel) -> list[CrewPlace]:
-        """SELECT * FROM crew_place WHERE vessel_id = :vessel"""
+        """SELECT * FROM crew_place WHERE vessel_id = :vessel ORDER BY rowid"""
 
     def save(self, crew_place: CrewPlace) -> None:
-        """INSERT OR REPLACE INTO crew_place VALUES (:crew_place)"""
+        """not read: CrewPlace has no key: shelf.define(CrewPlace, key='name')"""
 
 
 class TextKeys(Protocol):
@@ -629,7 +629,7 @@ class TextKeys(Protocol):
         """SELECT * FROM chart WHERE chart_id = :chart_id"""
 
     def list(self, min_scale: int) -> list[Chart]:
-        """SELECT * FROM chart WHERE scale >= :min_scale"""
+        """SELECT * FROM chart WHERE scale >= :min_scale ORDER BY chart_id"""
 
     def add(self, chart: Chart) -> str:
         """INSERT INTO chart VALUES (:chart)"""
@@ -646,7 +646,7 @@ class ReadOnly(Protocol):
         """SELECT * FROM vessel WHERE id = :id"""
 
     def load_all(self) -> list[Vessel]:
-        """SELECT * FROM vessel"""
+        """SELECT * FROM vessel ORDER BY id"""
 
     def has(self, vessel_id: int) -> bool:
         """SELECT EXISTS (SELECT * FROM vessel WHERE id = :vessel_id)"""
@@ -655,7 +655,7 @@ class ReadOnly(Protocol):
         """SELECT EXISTS (SELECT * FROM vessel WHERE id = :vessel_id)"""
 
     def first(self) -> Vessel | None:
-        """SELECT * FROM vessel LIMIT 1"""
+        """SELECT * FROM vessel ORDER BY id LIMIT 1"""
 
 
 class VesselFinder(Protocol):
@@ -672,7 +672,7 @@ class VesselFinder(Protocol):
         """not read: it is not certain how 'kind' compares with a field of type VesselKind"""
 
     def list_by_ids(self, ids: list[str]) -> list[Vessel]:
-        """not read: Vessel has no field 'ids'"""
+        """not read: Vessel has no field 'ids'; did you mean 'id'?"""
 
     def list(self, insured_until: date) -> list[Vessel]:
         """not read: it is not certain how 'insured_until' compares with a field of type datetime"""
@@ -707,10 +707,10 @@ class MooringGateway(Protocol):
         """SELECT count(*) FROM mooring WHERE vessel_id = :vessel"""
 
     def for_vessel(self, vessel_id: int) -> list[Mooring]:
-        """SELECT * FROM mooring WHERE vessel_id = :vessel_id"""
+        """SELECT * FROM mooring WHERE vessel_id = :vessel_id ORDER BY id"""
 
     def find_for_vessel(self, vessel_id: int) -> list[Mooring]:
-        """SELECT * FROM mooring WHERE vessel_id = :vessel_id"""
+        """SELECT * FROM mooring WHERE vessel_id = :vessel_id ORDER BY id"""
 
     def latest(self, vessel_id: int) -> Mooring:
         """not read: the verb 'latest' is not one that is read"""
@@ -735,10 +735,10 @@ class Enriched(Protocol):
 
 class Literals(Protocol):
     def list(self, sort: Literal["name", "-name"] = "name") -> list[Vessel]:
-        """SELECT * FROM vessel ORDER BY :sort"""
+        """SELECT * FROM vessel ORDER BY :sort, id"""
 
     def list_sorted(self, sort_by: list[str]) -> list[Vessel]:
-        """SELECT * FROM vessel ORDER BY :sort_by"""
+        """SELECT * FROM vessel ORDER BY :sort_by, id"""
 
 
 class Ignoring(Protocol):
@@ -746,10 +746,10 @@ class Ignoring(Protocol):
         """SELECT * FROM vessel WHERE lower(name) = lower(:name)"""
 
     def search(self, name_icontains: str) -> list[Vessel]:
-        """SELECT * FROM vessel WHERE instr(lower(name), lower(:name_icontains)) > 0"""
+        """SELECT * FROM vessel WHERE instr(lower(name), lower(:name_icontains)) > 0 ORDER BY id"""
 
     def list(self, exclude_flag: str | None = None) -> list[Vessel]:
-        """SELECT * FROM vessel WHERE flag <> :exclude_flag"""
+        """SELECT * FROM vessel WHERE flag <> :exclude_flag ORDER BY id"""
 
 
 class VesselStore(Protocol):
@@ -805,7 +805,7 @@ class BigCache(Protocol):
         """DELETE :key"""
 
     def delete_many(self, keys: list[str]) -> None:
-        """DELETE :key"""
+        """DELETE each of :keys"""
 
     def touch(self, key: str, timeout: float) -> bool:
         """EXPIRE :key"""
@@ -836,13 +836,13 @@ class AsyncKeyValues(Protocol):
 
 class SessionStore(Protocol):
     def load(self, token: str) -> dict[str, str]:
-        """GET :key"""
+        """GET :token"""
 
     def save(self, token: str, data: dict[str, str], expires_at: datetime) -> None:
-        """SET :key to :value"""
+        """SET :token to :data"""
 
     def invalidate(self, token: str) -> None:
-        """DELETE :key"""
+        """DELETE :token"""
 
 
 class UnitOfWork(Protocol):

@@ -191,7 +191,6 @@ def test_what_an_operation_does_not_honour_is_not_read(shelf: Shelf) -> None:
     told = {method.method.partition("(")[0]: method for method in shelf.explain(Store)}
     assert [told[name].read_as for name in ("get", "set")] == ["GET :key", "SET :key to :value"]
     for name, why in {
-        "clear": "'clear' is not read with a 'key'",
         "keys": "the parameter 'limit' is not accounted for",
         "delete": "'delete' lacks what it is about: key",
         "exists": "'exists' is read where it promises bool",
@@ -199,13 +198,13 @@ def test_what_an_operation_does_not_honour_is_not_read(shelf: Shelf) -> None:
         assert told[name].advice.startswith(why), name
     store = shelf.fake(Store)
     store.set("a", "1")
-    with shelf.refusals_expected(), pytest.raises(UnansweredCall):
-        store.clear("a")
-    assert store.get("a") == "1"
+    store.set("b", "2")
+    store.clear("a")
+    assert (store.get("a"), store.get("b")) == (None, "2")
 
 
 def test_every_operation_lists_what_it_honours() -> None:
-    assert set(HONOURED) == set(Operation) - {Operation.TAUGHT}
+    assert set(HONOURED) == set(Operation) - {Operation.TAUGHT, Operation.TOLD}
 
 
 def reading(shelf: Shelf, interface: Any, method: str) -> Any:
@@ -248,8 +247,10 @@ def test_a_taught_method_is_data_too(shelf: Shelf) -> None:
     )
 
 
-WALKED = (80, 60)
-"""How many of our functions a reading's first call, and each further one, may walk through."""
+WALKED = (95, 40)
+"""How many of our functions a reading's first call, which asks what kind of interface it is, and
+each further one may walk through.
+"""
 
 
 def test_a_reading_walks_few_functions(tmp_path: Path) -> None:

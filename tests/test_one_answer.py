@@ -233,7 +233,7 @@ def test_methods_speak_of_the_class_and_statements_of_its_table(shelf: Shelf) ->
     assert [call.statement for call in ledger_of(keepers)] == [
         "INSERT INTO keepers VALUES (1, 'Ada')",
         "SELECT * FROM keepers WHERE id = 1",
-        "SELECT * FROM keepers",
+        "SELECT * FROM keepers ORDER BY id",
     ]
 
 
@@ -309,7 +309,7 @@ def test_wrapped_types_are_what_they_wrap(shelf: Shelf) -> None:
     shelf.stock(Berth, 3, harbour="Ternhythe")
     assert len(shelf.fake(Charts).list_by_harbour("Ternhythe")) == 3
     told = {method.method.partition("(")[0]: method.read_as for method in shelf.explain(Charts)}
-    assert told["find_by_depth_m"] == "SELECT * FROM berth WHERE depth_m IN (:depth_m)"
+    assert told["find_by_depth_m"] == "SELECT * FROM berth WHERE depth_m IN (:depth_m) ORDER BY id"
     empty = Shelf(unanswered="empty").fake(Charts)
     assert (empty.depth(), empty.note()) == (0.0, "")
 
@@ -700,6 +700,7 @@ def test_what_users_hold_shows_no_machine(shelf: Shelf) -> None:
         "explain",
         "fake",
         "furnish",
+        "keyed",
         "limited_to",
         "load",
         "load_sql",
@@ -713,6 +714,7 @@ def test_what_users_hold_shows_no_machine(shelf: Shelf) -> None:
         "seed",
         "stock",
         "teach",
+        "tells",
         "unused_cues",
         "urn",
         "view",

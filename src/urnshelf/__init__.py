@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.cueing import cue
-from urnshelf.calls.replies import raising
+from urnshelf.calls.replies import passing_through, raising
 from urnshelf.calls.tally import ledger_of, tally, unseen
 from urnshelf.calls.target import attribute
 from urnshelf.errors import (
@@ -56,6 +56,7 @@ __all__ = [
     "holding",
     "ledger_of",
     "of_type",
+    "passing_through",
     "raising",
     "rules",
     "tally",

@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import AbstractContextManager
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Literal, Self, TypeVar, overload
 
 from urnshelf.calls.cue import Cue
 from urnshelf.calls.desk import Desk
+from urnshelf.calls.replies import own_code
 from urnshelf.calls.script import script
+from urnshelf.calls.target import NOTHING
 from urnshelf.calls.wording import unknown_attribute
 from urnshelf.clock import Clock
 from urnshelf.errors import InterfaceRefused
+from urnshelf.fakes.behind import put_behind, through
 from urnshelf.fakes.furnish import furnish
 from urnshelf.fakes.making import Fakes
 from urnshelf.fakes.obvious import obvious, obvious_text
 from urnshelf.readings.answering import Readings
 from urnshelf.records.display import show
 from urnshelf.shelved import Shelved
+from urnshelf.store.journal import ABSENT
+from urnshelf.store.own_errors import OwnError
 from urnshelf.store.tables import Table
 
 if TYPE_CHECKING:
@@ -67,8 +72,10 @@ class Shelf(Shelved):
         self._readings = readings = Readings(self._store, self.clock)
         answerers = [
             script,
+            through,
             readings.answer,
             obvious(self._fake_for, self.clock, readings.is_uncertain),
+            own_code,
         ]
         if unanswered == "empty":
             from urnshelf.fakes.empty import empty  # few shelves do
@@ -79,14 +86,29 @@ class Shelf(Shelved):
 
     @overload
     def fake(  # type: ignore[overload-overlap]
-        self, interface: TypeForm[T], name: str | None = None, *, view: Table[Any] | None = None
+        self,
+        interface: TypeForm[T],
+        name: str | None = None,
+        *,
+        view: Table[Any] | None = None,
+        over: object = NOTHING,
     ) -> T: ...
     @overload
     def fake(
-        self, interface: F, name: str | None = None, *, view: Table[Any] | None = None
+        self,
+        interface: F,
+        name: str | None = None,
+        *,
+        view: Table[Any] | None = None,
+        over: object = NOTHING,
     ) -> F: ...
     def fake(
-        self, interface: object, name: str | None = None, *, view: Table[Any] | None = None
+        self,
+        interface: object,
+        name: str | None = None,
+        *,
+        view: Table[Any] | None = None,
+        over: object = NOTHING,
     ) -> Any:
         """The fake of an interface: always the same one for the same interface and name.
 
@@ -95,9 +117,12 @@ class Shelf(Shelved):
                 type or a function.
             name: for a second fake of one interface.
             view: what it sees of the records of one type from now on; made by `shelf.view(…)`.
+            over: an object that has the interface's methods: what no cue answers goes to it from
+                now on. Several fakes may share one.
 
         Raises:
-            InterfaceRefused: it cannot be faked, or several fakes have names and none was given.
+            InterfaceRefused: it cannot be faked, several fakes have names and none was given, or
+                the object has other methods.
 
         >>> tides = shelf.fake(TideService)
         >>> tides is shelf.fake(TideService), shelf.fake(TideService, "backup")
@@ -109,6 +134,8 @@ class Shelf(Shelved):
                     f"view= takes what shelf.view(…) gives, not {show(view, 60)}"
                 )
             self._readings.see_through(self._fakes.state(interface, name), view._view)
+        if over is not NOTHING:
+            put_behind(self._fakes.state(interface, name), over)
         return self._fakes.give(interface, name)
 
     def furnish(self, service: Callable[..., T], **given: object) -> T:
@@ -174,6 +201,80 @@ class Shelf(Shelved):
             return function
 
         return taught
+
+    def keyed(
+        self,
+        interface: object,
+        *,
+        get: object = None,
+        set: object = None,
+        remove: object = None,
+        has: object = None,
+        keys: object = None,
+        clear: object = None,
+        key: str | Iterable[str] = (),
+        default: object = ABSENT,
+        missing: OwnError | None = None,
+        duplicate: OwnError | None = None,
+    ) -> None:
+        """Say that an interface keeps values by key, as a dictionary does.
+
+        Args:
+            interface: as for `fake`.
+            get: its method that gives the value of a key.
+            set: its method that sets a value; it may be given when that expires, too.
+            remove: its method that forgets a value.
+            has: its method that tells whether there is a value.
+            keys: its method that gives all keys.
+            clear: its method that forgets every value.
+            key: the parameters that are the key; those of `get`, where it is not given.
+            default: what a key without a value gives.
+            missing: the exception that it raises instead: a class that is made with a message, or
+                a function of the interface, the key and the message.
+            duplicate: likewise, for a method that only adds, and a key that has a value.
+
+        Raises:
+            InterfaceRefused: methods that do not fit each other, or promise something else.
+
+        >>> from typing import Protocol
+        >>> class Chalkboard(Protocol):
+        ...     def chalk(self, berth: str, text: str) -> None: ...
+        ...     def look_at(self, berth: str) -> str: ...
+        >>> shelf.keyed(Chalkboard, get=Chalkboard.look_at, set=Chalkboard.chalk, default="")
+        >>> board = shelf.fake(Chalkboard)
+        >>> board.chalk("B-1", "closed")
+        >>> board.look_at("B-1"), board.look_at("B-2")
+        ('closed', '')
+        """
+        from urnshelf.readings.declaring import declare_keyed
+
+        named = {
+            "get": get, "set": set, "remove": remove, "has": has, "keys": keys, "clear": clear,
+        }  # fmt: skip
+        errors = (missing, duplicate)
+        declare_keyed(self._readings.declared, interface, named, key, default, errors)
+        self._readings.forget()
+
+    def tells(self, *interfaces: object) -> None:
+        """Say that these interfaces only tell somebody something: a method of them that promises
+        None does nothing, and is no cue that might be unused.
+
+        Args:
+            interfaces: as for `fake`.
+
+        Raises:
+            InterfaceRefused: an interface without a method that promises None.
+
+        >>> from typing import Protocol
+        >>> class AuditLog(Protocol):
+        ...     def store(self, berth_id: int, what: str) -> None: ...
+        >>> shelf.tells(AuditLog)
+        >>> shelf.fake(AuditLog).store(7, "closed")
+        """
+        from urnshelf.readings.declaring import declare_telling
+
+        for interface in interfaces:
+            declare_telling(self._readings.declared, interface)
 
     def unused_cues(self) -> list[Cue[..., Any]]:
         """The cues that answered no call, in the order they were set; `hidden_by` tells of a newer

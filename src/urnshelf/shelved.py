@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Any, TypeVar, overload
 
 from urnshelf.stocking import Stocking
 from urnshelf.store.conditions import Condition
-from urnshelf.store.definition import Definition, MakeError
+from urnshelf.store.definition import Definition
 from urnshelf.store.journal import Savepoint
+from urnshelf.store.own_errors import OwnError
 from urnshelf.store.queries import Query
 from urnshelf.store.stored import Store
 from urnshelf.store.tables import Table
@@ -99,9 +100,10 @@ class Shelved:
         unique: Iterable[str | Iterable[str]] = (),
         references: Mapping[str, type] | None = None,
         version: str | None = None,
-        missing: MakeError | None = None,
-        duplicate: MakeError | None = None,
-        outdated: MakeError | None = None,
+        missing: OwnError | None = None,
+        duplicate: OwnError | None = None,
+        outdated: OwnError | None = None,
+        interfaces: Iterable[object] = (),
     ) -> None:
         """Say how the records of a type are stored; before the first of them.
 
@@ -112,12 +114,15 @@ class Shelved:
             references: a field, and the record type whose key it must hold.
             version: a field that each saving counts up; a record that was saved meanwhile cannot be
                 saved again.
-            missing: the exception that looking for a missing key raises; it is made with a message.
+            missing: the exception that looking for a missing key raises: a class that is made with
+                a message, or a function of the record type, the key and the message.
             duplicate: likewise, for a key or a unique field that is taken.
             outdated: likewise, for a record whose version is not the one on the shelf.
+            interfaces: those whose methods are about these records, where nothing in them says so.
 
         Raises:
-            RecordRefused: an unknown field, or the shelf has records of this type already.
+            RecordRefused: an unknown field, an exception that cannot be made so, or the shelf has
+                records of this type already.
 
         >>> from urnshelf import Shelf
         >>> from urnshelf.demo.harbour import Berth, BerthUnknown
@@ -131,7 +136,7 @@ class Shelved:
             record_type, key=key, unique=unique, references=references, version=version,
             missing=missing, duplicate=duplicate, outdated=outdated,
         )  # fmt: skip
-        self._store.define(definition)
+        self._store.define(definition, interfaces)
 
     def view(
         self,

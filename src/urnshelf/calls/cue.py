@@ -10,6 +10,7 @@ from urnshelf.calls.place import Place
 from urnshelf.calls.replies import (
     Computed,
     PassedThrough,
+    Passing,
     Raising,
     Reply,
     Streamed,
@@ -48,8 +49,9 @@ class Cue(Generic[P, R]):
     def __init__(self, line: Line) -> None:
         self._line = line
 
-    def gives(self, *values: R | Raising, when_spent: WhenSpent = "repeat") -> Cue[P, R]:
-        """Reply with this value, or with these in turn; `raising(…)` may stand among them.
+    def gives(self, *values: R | Raising | Passing, when_spent: WhenSpent = "repeat") -> Cue[P, R]:
+        """Reply with this value, or with these in turn; `raising(…)` and `passing_through` may
+        stand among them.
 
         Args:
             values: one or more values of the type that the method promises (after awaiting).
@@ -76,7 +78,7 @@ class Cue(Generic[P, R]):
                 CueRefused, f"when_spent={when_spent!r}: choose 'repeat', 'cycle' or 'refuse'"
             )
         for value in values:
-            if not isinstance(value, Raising):
+            if not isinstance(value, (Raising, Passing)):
                 self._check(value)
         return self._with(Values(values, when_spent))
 
@@ -116,7 +118,11 @@ class Cue(Generic[P, R]):
         return self._with(Computed(function))
 
     def passes_through(self) -> Cue[P, R]:
-        """Reply what the interface's own code replies, run on the fake.
+        """Go on as without this cue: older cues, the object behind the fake, the shelf's records,
+        the obvious reply; where the interface has code of its own for the method, that code runs
+        instead of what would be obvious.
+
+        Among values that are given in turn, `passing_through` does the same for one call.
 
         >>> class Gauge:
         ...     def depth(self) -> float:
@@ -128,12 +134,6 @@ class Cue(Generic[P, R]):
         >>> gauge.depth()
         6.0
         """
-        if not self._line.target.has_code:
-            raise self._refused(
-                CueRefused,
-                f"{self}.passes_through(): {self._line.target.name} has no code of its own to run; "
-                "give it a reply",
-            )
         return self._with(PassedThrough())
 
     def waits(self, seconds: float) -> Cue[P, R]:

@@ -13,9 +13,10 @@ from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.ledger import NO_REPLY, Call, Calls, Entry, LiveCall
 from urnshelf.calls.place import YOURS, locate
+from urnshelf.calls.refusing import Unanswered, spent_text, unanswered
 from urnshelf.calls.replies import Pending
 from urnshelf.calls.target import Target
-from urnshelf.calls.wording import hidden_refusals, spent_text, unanswered
+from urnshelf.calls.wording import hidden_refusals
 from urnshelf.errors import CueRefused, RefusalHidden, RepliesSpent, UnansweredCall
 from urnshelf.records.copies import PLAIN, keep_each
 
@@ -43,7 +44,7 @@ class Desk:
         self,
         answerers: Sequence[Answerer],
         check_replies: bool = True,
-        unread: Callable[[LiveCall], str] = lambda _: "",
+        unread: Callable[[LiveCall], Unanswered] = lambda _: Unanswered(),
     ) -> None:
         self.answerers = tuple(answerers)
         self.check_replies = check_replies
@@ -131,6 +132,8 @@ class Desk:
             for answerer in self.answerers:
                 reply = answerer(call)
                 if reply is not NO_REPLY:
+                    if call.delay:
+                        await _slept(call.delay)
                     call.reply = await reply.awaitable if type(reply) is Pending else reply
                     return call.reply
             raise self._refusal(call)
@@ -200,7 +203,7 @@ class Desk:
         """
         for cue in self.cues:
             cue._line.let_go()
-        self.answerers, self.unread, self.last_look = (), lambda _: "", None
+        self.answerers, self.unread, self.last_look = (), lambda _: Unanswered(), None
         self.cues, self.ledger[:] = [], []
 
     def _refusal(self, call: LiveCall) -> UnansweredCall:
@@ -220,6 +223,12 @@ class Desk:
 
     def _find(self, call: LiveCall) -> Call:
         return self.calls(lambda entry: entry[0] is call)[0]
+
+
+async def _slept(seconds: float) -> None:
+    from asyncio import sleep
+
+    await sleep(seconds)
 
 
 def _current_task() -> str:

@@ -39,6 +39,11 @@ class LiveCall:
     taken: int | None = None
     """How many items of a stream were taken."""
 
+    passed: tuple[Any, ...] = ()
+    """The cues that let it pass."""
+    delay: float = 0.0
+    """How long those made it wait, where it is awaited."""
+
     def __init__(self, target: Target, live: tuple[Any, ...]) -> None:
         self.target = target
         self.live = live
@@ -201,7 +206,7 @@ class Call:
         >>> shelf.fake(BerthRepository).find_by_harbour("Ternhythe")
         []
         >>> ledger_of(shelf)[-1].statement
-        "SELECT * FROM berth WHERE harbour = 'Ternhythe'"
+        "SELECT * FROM berth WHERE harbour = 'Ternhythe' ORDER BY id"
         """
         call = self._entry[0]
         if call.answered_by is None:
@@ -219,7 +224,7 @@ class Call:
         return place_of(self._entry[1], self._entry[2], self._entry[0].task)
 
     def __str__(self) -> str:
-        return f"{self.method}{self.arguments!r}"
+        return self._entry[0].target.written(repr(self.arguments))
 
     def __repr__(self) -> str:
         return f"<call #{self.number} {self}>"

@@ -8,7 +8,7 @@ from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
 from functools import partial
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple, Protocol
 
-from urnshelf.calls.ledger import LiveCall
+from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.errors import CueRefused, RepliesSpent
 from urnshelf.records.display import show
 
@@ -82,6 +82,28 @@ def raising(error: BaseException | type[BaseException], times: int = 1) -> Raisi
     return Raising(error, times)
 
 
+class Passing:
+    """Among the values of a cue, `passing_through`: as without this cue.
+
+    >>> moorings = shelf.fake(MooringRegister)
+    >>> _ = cue(moorings.count).gives(raising(TimeoutError("too slow")), passing_through)
+    >>> moorings.count()
+    Traceback (most recent call last):
+        ...
+    TimeoutError: too slow
+    >>> moorings.count()
+    0
+    """
+
+    __slots__ = ()
+
+    def __repr__(self) -> str:
+        return "passing_through"
+
+
+passing_through = Passing()
+
+
 class Values:
     """Values in turn."""
 
@@ -89,6 +111,7 @@ class Values:
         self.items = [item for given in items for item in _spread(given)]
         self.when_spent = when_spent
         if len(self.items) == 1 and type(self.items[0]) is not Raising and when_spent != "refuse":
+            # by far the most cues
             only = self.items[0]
             self.give = lambda call, turn: only  # type: ignore[method-assign]
 
@@ -98,6 +121,12 @@ class Values:
             turn = self._past_the_end(call, turn)
         item = self.items[turn]
         return item.throw() if type(item) is Raising else item
+
+    def passes(self, call: LiveCall, turn: int) -> bool:
+        """Whether this turn's call goes on as without the cue."""
+        if turn >= len(self.items):
+            turn = self._past_the_end(call, turn)
+        return self.items[turn] is passing_through
 
     def _past_the_end(self, call: LiveCall, turn: int) -> int:
         if self.when_spent == "refuse":
@@ -132,20 +161,30 @@ class Computed:
 
 
 class PassedThrough:
-    """The reply of the real code."""
+    """As without this cue, each time."""
 
     def give(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
-        """What the interface's own code replies, run on the fake."""
-        member = call.target.member
-        first = {"instance": (call.target.state.fake,), "class": (member.owner,), "static": ()}[
-            member.binding
-        ]
-        return awaited_if_due(
-            call.target, call.target.call(partial(member.function, *first), call.live)
-        )
+        """Never asked: the call passes by."""
+        return NO_REPLY
+
+    def passes(self, call: LiveCall, turn: int) -> bool:  # noqa: ARG002
+        """Always."""
+        return True
 
     def __repr__(self) -> str:
         return "passes_through()"
+
+
+def own_code(call: LiveCall) -> Any:
+    """An answerer: the interface's own code, run on the fake, for a call that a cue let pass."""
+    target = call.target
+    member = target.member
+    if not call.passed or not target.has_code:
+        return NO_REPLY
+    call.answered_by = call.passed[-1]
+    first = {"instance": (target.state.fake,), "class": (member.owner,), "static": ()}
+    function = partial(member.function, *first[member.binding])
+    return awaited_if_due(target, target.call(function, call.live))
 
 
 class Streamed:

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.place import Place, place_of
-from urnshelf.calls.replies import Pending, Reply
+from urnshelf.calls.replies import Pending, Reply, Values, passing_through
 from urnshelf.records.display import show
 from urnshelf.records.equality import EXACT, same
 from urnshelf.records.matchers import whatever
@@ -45,6 +45,7 @@ class Line:
         "fits",
         "give",
         "limit",
+        "passes",
         "reply",
         "target",
         "turns",
@@ -60,6 +61,8 @@ class Line:
         self.reply: Reply | None = None
         self.give: Callable[[LiveCall, int], Any] = _unfinished
         """The reply to a call, and the number of its turn."""
+        self.passes: Callable[[LiveCall, int], bool] | None = None
+        """Whether a call goes on as without the line; None for lines that never let one pass."""
         self.delay = 0.0
         self.limit: int | None = None
         self._set_at = set_at
@@ -69,6 +72,10 @@ class Line:
     def answer_with(self, reply: Reply) -> None:
         """Finish the line: from now on it answers."""
         self.reply = reply
+        may_pass = not isinstance(reply, Values) or any(
+            item is passing_through for item in reply.items
+        )
+        self.passes = getattr(reply, "passes", None) if may_pass else None
         self.arrange()
         with self.target.desk.lock:
             # a new tuple, so that a call on another thread goes through either the old or the new
@@ -124,7 +131,11 @@ class Line:
     @property
     def served(self) -> int:
         """How many calls it answered."""
-        return sum(entry[0].answered_by is self for entry in self.target.desk.ledger)
+        ledger = self.target.desk.ledger
+        # by which object it is: lines are not compared
+        return sum(
+            entry[0].answered_by is self or id(self) in map(id, entry[0].passed) for entry in ledger
+        )
 
     @property
     def is_spent(self) -> bool:
@@ -171,8 +182,20 @@ def script(call: LiveCall) -> Any:
             turn = next(line.turns)
             if line.limit is None or turn < line.limit:
                 call.answered_by = line
-                return line.give(call, turn)
+                if line.passes is None or not line.passes(call, turn):
+                    return line.give(call, turn)
+                _pass_on(call, line)
     return NO_REPLY
+
+
+def _pass_on(call: LiveCall, line: Line) -> None:
+    """Let the call go on as without the line; what it waits for it waits for now."""
+    call.answered_by = None
+    call.passed = (*call.passed, line)
+    if line.delay and call.target.promise.awaited:
+        call.delay += line.delay
+    elif line.delay:
+        time.sleep(line.delay)
 
 
 def _test_of_all(expected: tuple[Any, ...]) -> Callable[[tuple[Any, ...]], bool] | None:

@@ -25,12 +25,14 @@ TARGETS = "_urnshelf_targets"
 STATE = "_urnshelf_state"
 INDEX = "_urnshelf_index"
 UNASSIGNED: Any = object()
+NOTHING: Any = object()
+"""Behind a fake that has no object there."""
 
 
 class FakeState:
     """What the library knows of one fake."""
 
-    __slots__ = ("_fake", "assignments", "desk", "interface", "members", "name")
+    __slots__ = ("_fake", "assignments", "behind", "desk", "interface", "members", "name")
 
     def __init__(self, fake: Any, interface: Interface, name: str | None, desk: Desk) -> None:
         self._fake = ref(fake)  # a fake has its state, and must be free to go with it
@@ -39,6 +41,8 @@ class FakeState:
         self.name = name
         self.desk = desk
         self.assignments: dict[str, AssignmentTarget] = {}
+        self.behind: Any = NOTHING
+        """The object to which calls go that no cue answers."""
 
     @property
     def fake(self) -> Any:
@@ -117,6 +121,14 @@ class Target:
         """What a function gives when it is called as the target was."""
         return function(*live)
 
+    def written(self, arguments: str) -> str:
+        """A call of it, as messages show it.
+
+        Args:
+            arguments: in parentheses, as in a call.
+        """
+        return f"{self.name}{arguments}"
+
     def was_cued(self) -> None:
         """A reply was set on it."""
 
@@ -152,6 +164,10 @@ class AttributeTarget(Target):
         """`attribute(shelf.fake(TideService), "depth")`."""
         return f'attribute({self.state.expression}, "{self.member.name}")'
 
+    def written(self, arguments: str) -> str:  # noqa: ARG002
+        """An attribute is no call."""
+        return self.name
+
     def was_cued(self) -> None:
         """A cue is newer than what was assigned."""
         # a test that cues an attribute after the service assigned it means the cue
@@ -185,6 +201,10 @@ class AssignmentTarget(Target):
     def has_code(self) -> bool:
         """There is none to assign by."""
         return False
+
+    def written(self, arguments: str) -> str:
+        """`TideService.depth = 6.3`."""
+        return f"{self.name} {arguments.removeprefix('(value=').removesuffix(')')}"
 
     def bind(self, *args: object, **kwargs: object) -> tuple[Any, ...]:
         """The value alone."""

@@ -10,9 +10,10 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
+from urnshelf.calls.arguments import suggested_arguments
 from urnshelf.calls.ledger import Call, live_call, values_of
 from urnshelf.calls.target import AssignmentTarget, Target, state_of
-from urnshelf.interfaces.members import Member
+from urnshelf.interfaces.members import NO_DEFAULT, Member
 from urnshelf.records.display import Difference, differences, show
 from urnshelf.records.equality import same
 from urnshelf.records.matchers import whatever
@@ -25,7 +26,6 @@ if TYPE_CHECKING:
 NEAREST = 3
 SHOWN = 5
 WIDTH = 110
-_LITERALS = (str, int, float, bool, type(None))
 
 
 def plural(count: int, noun: str) -> str:
@@ -35,8 +35,8 @@ def plural(count: int, noun: str) -> str:
 
 def call_line(call: Call) -> str:
     """One call on one line, without its place."""
-    short = call.method.rpartition(".")[2]
-    return f"#{call.number}  {short}{call.arguments!r}"
+    of_fake = f"{live_call(call).target.state.label}."
+    return f"#{call.number}  {str(call).removeprefix(of_fake)}"
 
 
 def _background(call: Call) -> list[str]:
@@ -56,6 +56,9 @@ def signature_line(target: Target) -> str:
 
 def declared(member: Member) -> str:
     """The method as it is declared: `depth_at(harbour: str, at: datetime) -> float`."""
+    if member.kind == "attribute":
+        is_told = member.annotation is not NO_DEFAULT
+        return f"{member.name}: {_Bare(member.annotation)!r}" if is_told else member.name
     signature = member.signature
     bare = [
         p if p.annotation is p.empty else p.replace(annotation=_Bare(p.annotation))
@@ -81,12 +84,6 @@ class _Bare:
         return self._text
 
 
-def spent_text(text: str, call: Call) -> str:
-    """The message of a cue whose values are spent."""
-    advice = 'Add a value, or let it go on: gives(…, when_spent="repeat")'
-    return f"{text}\n\n  called from   {call.called_from}\n\n{advice}"
-
-
 def described_arguments(target: Target, expected: Sequence[Any] | None) -> str:
     """`TideService.depth_at('Ternhythe', whatever)`; no parentheses when any arguments will do."""
     if expected is None:
@@ -96,41 +93,11 @@ def described_arguments(target: Target, expected: Sequence[Any] | None) -> str:
     return f"{target.name}({', '.join(written)})"
 
 
-# --- a call that nobody answers -------------------------------------------------------------------
+# --- cues that do not fit -------------------------------------------------------------------------
 
 
-def unanswered(call: Call, unread: str) -> str:
-    """The message of a refusal."""
-    lines = [
-        f"{call} was called, and nothing answers it.",
-        "",
-        f"  called from   {call.called_from}",
-    ]
-    target = live_call(call).target
-    cues = target.cues
-    if cues:
-        lines += _nearest_cues(cues, call)
-    else:
-        lines.append("  cues          none on this method")
-    if unread:
-        lines.append(f"  not read      {unread}")
-    lines += ["", "To answer it:", f"    {suggested_cue(call)}"]
-    if unread and not isinstance(target, AssignmentTarget):
-        lines += ["or, for all its calls:", f"    {suggested_lesson(call)}"]
-    return "\n".join(lines)
-
-
-def suggested_lesson(call: Call) -> str:
-    """The line that teaches a method."""
-    target = live_call(call).target
-    member = target.member
-    parameters = "".join(f", {name}" for name in member.parameters)
-    return (
-        f"@shelf.teach({target.state.interface.name}.{member.name})    # def …(shelf{parameters})"
-    )
-
-
-def _nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
+def nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
+    """The cues that came nearest to a call, and how they differ from it."""
     values, target = values_of(call), live_call(call).target
     # fewest differing arguments first
     ranked = sorted(cues, key=lambda cue: _distance(cue.expected, values))
@@ -142,59 +109,15 @@ def _nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
                 f"                fits, but has served the {plural(cue.limit or 0, 'call')} it was "
                 "set for"
             )
+        elif cue.passes is not None and not _distance(cue.expected, values):
+            lines.append(
+                "                fits, but lets the call pass, and nothing behind it answers"
+            )
         else:
             lines += _differing_lines(target, cue.expected, values, "the cue wants", "the call has")
     if len(cues) > NEAREST:
         lines.append(f"                … and {plural(len(cues) - NEAREST, 'cue')} that differ more")
     return lines
-
-
-def suggested_cue(call: Call) -> str:
-    """A cue that would answer this call; long values are left to `whatever`."""
-    target = live_call(call).target
-    args = [target.expression, *_suggested_arguments(target, values_of(call))]
-    return f"cue({', '.join(args)}){_suggested_reply(target)}"
-
-
-def _suggested_arguments(target: Target, values: Sequence[Any]) -> list[str]:
-    if isinstance(target, AssignmentTarget):
-        return ["whatever"]
-    written = []
-    for parameter, value in zip(target.member.signature.parameters.values(), values, strict=False):
-        if parameter.kind is parameter.VAR_POSITIONAL:
-            written += [_suggested(item) for item in value]
-        elif parameter.kind is parameter.VAR_KEYWORD:
-            written += [f"{name}={_suggested(item)}" for name, item in value.items()]
-        else:
-            name = f"{parameter.name}=" if parameter.kind is parameter.KEYWORD_ONLY else ""
-            written.append(name + _suggested(value))
-    return written
-
-
-def _suggested(value: object) -> str:
-    # what can be pasted is written out; anything else would not be code
-    return repr(value) if type(value) in _LITERALS and len(repr(value)) <= 40 else "whatever"
-
-
-_SAMPLES: dict[Any, str] = {
-    int: "1",
-    float: "1.0",
-    str: '"…"',
-    bool: "True",
-    bytes: 'b"…"',
-    type(None): "None",
-    None: "None",
-}
-
-
-def _suggested_reply(target: Target) -> str:
-    promise = target.promise
-    if promise.stream:
-        return f".streams(...)    # items: {type_name(promise.item.form)}"
-    sample = None if promise.node.optional else _SAMPLES.get(promise.node.bare)
-    if sample is not None:
-        return f".gives({sample})"
-    return f".gives(...)    # {promise.name}" if promise.node.is_known else ".gives(...)"
 
 
 # --- tallies and looks ----------------------------------------------------------------------------
@@ -252,7 +175,7 @@ def unseen_text(calls: Sequence[Call], of: str) -> str:
 
 def _counted(call: Call) -> str:
     target = live_call(call).target
-    return ", ".join([target.expression, *_suggested_arguments(target, values_of(call))])
+    return ", ".join([target.expression, *suggested_arguments(target, values_of(call))])
 
 
 # --- names that are not there ---------------------------------------------------------------------

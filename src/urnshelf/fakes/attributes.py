@@ -6,6 +6,7 @@ import sys
 from typing import Any, NoReturn
 
 from urnshelf.calls.target import (
+    NOTHING,
     STATE,
     TARGETS,
     UNASSIGNED,
@@ -40,7 +41,8 @@ def attribute_of(member: Member, index: int) -> property:
         # what the service itself has assigned goes before any cue, as with a real object
         if target.assigned is not UNASSIGNED:
             return target.assigned
-        if not target.cues and member.default is not NO_DEFAULT:
+        is_alone = not target.cues and target.state.behind is NOTHING
+        if is_alone and member.default is not NO_DEFAULT:
             return member.default
         return target.take(target, (), frame)
 
@@ -50,7 +52,8 @@ def attribute_of(member: Member, index: int) -> property:
         # first the ledger and the cues, which may raise; then the value
         assignment.take(assignment, (value,), sys._getframe(2))
         target: Any = target_at(fake, index)
-        target.assigned = value
+        # an object behind the fake has it now, and may make something else of it
+        target.assigned = value if state.behind is NOTHING else UNASSIGNED
 
     return property(get, write if member.settable else None)
 

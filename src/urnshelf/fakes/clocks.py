@@ -9,6 +9,7 @@ from urnshelf.caches import remembered
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.clock import Clock
 from urnshelf.interfaces.members import Member
+from urnshelf.records.description import snake_case
 from urnshelf.types.forms import full_name
 
 _MOMENTS = frozenset(
@@ -20,39 +21,65 @@ _SECONDS = frozenset(
 _ZONES = frozenset({"tz", "tzinfo", "timezone", "zone"})
 
 
+_DAYS = frozenset({"today", "current_date", "get_today"})
+_CLOCK_WORDS = frozenset({"clock", "now", "utcnow", "time"})
+
 Teller = Callable[[str, Clock, tuple[Any, ...]], Any]
 
 
 def clock_reply(call: LiveCall, clock: Clock) -> Any:
     """What the shelf's clock answers; `NO_REPLY` where the method is no clock's."""
     tell = _teller(call.target.member)
-    return NO_REPLY if tell is None else tell(call.target.member.name, clock, call.live)
+    return NO_REPLY if tell is None else tell(_name(call.target.member), clock, call.live)
 
 
 def is_of_a_clock(member: Member) -> bool:
-    """Whether the method is a clock's."""
+    """Whether the method, or the property, is a clock's."""
     tell = _teller(member)
     if tell is None or tell is _sleep:
         return tell is _sleep
     # asked of a clock that nobody uses, only to see whether it answers
-    return tell(member.name, Clock(), (None,) * len(member.parameters)) is not NO_REPLY
+    return tell(_name(member), Clock(), (None,) * len(member.parameters)) is not NO_REPLY
+
+
+@remembered
+def _name(member: Member) -> str:
+    """What it is called; of a callable, what its function or its type says that it is."""
+    if member.name != "__call__":
+        return member.name
+    if member.owner is None and member.function is not None:
+        return str(member.function.__name__)
+    if member.promise.awaited:
+        return "sleep" if _is_a_span(member) else ""
+    promised = member.promise.node.bare
+    tells = full_name(promised) if isinstance(promised, type) else ""
+    words = () if member.owner is None else snake_case(member.owner.__name__).split("_")
+    # `Callable[[], datetime]` can hardly be anything else; a class may be called NextTide
+    is_clock = member.owner is None or not _CLOCK_WORDS.isdisjoint(words)
+    return "now" if is_clock and tells == "datetime.datetime" else ""
+
+
+def _is_a_span(member: Member) -> bool:
+    """Whether a callable awaits as long as it is told, and gives nothing."""
+    nodes = list(member.parameter_nodes.values())
+    if not member.promise.is_nothing or len(nodes) != 1 or not isinstance(nodes[0].bare, type):
+        return False
+    return full_name(nodes[0].bare) in ("builtins.float", "builtins.int", "datetime.timedelta")
 
 
 @remembered
 def _teller(member: Member) -> Teller | None:
     """What answers the method; None where it is no clock's."""
-    if member.kind == "attribute":
-        return None
-    if member.name == "sleep":
-        return _sleep
     promised = member.promise.node
-    if (
-        promised.optional
-        or not isinstance(promised.bare, type)
-        or not set(member.parameters) <= _ZONES
-    ):
+    tell = _TELLERS.get(full_name(promised.bare)) if isinstance(promised.bare, type) else None
+    if member.kind == "attribute":
+        # a `time: float` may be anybody's
+        return tell if tell in (_moment, _day) and not promised.optional else None
+    if _name(member) == "sleep":
+        return _sleep
+    if promised.optional or not set(member.parameters) <= _ZONES:
         return None
-    return _TELLERS.get(full_name(promised.bare))
+    return tell
 
 
 def _sleep(_name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
@@ -74,25 +101,21 @@ def _moment(name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
     if name not in _MOMENTS:
         return NO_REPLY
     zone = next((value for value in live if value is not None), None)
-    return clock.now if zone is None else clock.now.astimezone(zone)
+    return clock.now if zone is None else clock.in_zone(zone)
 
 
 def _day(name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
-    return (
-        clock.now.date()
-        if name in ("today", "current_date", "get_today") and not live
-        else NO_REPLY
-    )
+    return clock.now.date() if name in _DAYS and not live else NO_REPLY
 
 
 def _seconds(name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
-    return clock.now.timestamp() if name in _SECONDS and not live else NO_REPLY
+    return clock.timestamp if name in _SECONDS and not live else NO_REPLY
 
 
 def _whole_seconds(name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
     if name in ("time_ns", "monotonic_ns"):
-        return int(clock.now.timestamp()) * 10**9
-    return int(clock.now.timestamp()) if name in _SECONDS and not live else NO_REPLY
+        return int(clock.timestamp) * 10**9
+    return int(clock.timestamp) if name in _SECONDS and not live else NO_REPLY
 
 
 _TELLERS: dict[str, Teller] = {

@@ -50,9 +50,9 @@ def obvious(
     """
 
     def answer(call: LiveCall) -> Any:
-        if is_uncertain(call.target):
-            return NO_REPLY
         reply = clock_reply(call, clock)
+        if reply is NO_REPLY and is_uncertain(call.target):
+            return NO_REPLY
         if reply is NO_REPLY:
             reply = _obvious_reply(call, fake_for)
         if reply is not NO_REPLY:

@@ -8,15 +8,21 @@ from typing import Any
 
 from urnshelf.caches import remembered
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
+from urnshelf.calls.refusing import Unanswered
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.clock import Clock
 from urnshelf.interfaces.members import Interface, Member
+from urnshelf.readings.declared import TELLING, Declared
 from urnshelf.readings.operations import Access, NotCertain, Reading, ReadParameter, Unread
 from urnshelf.readings.teaching import Lessons
 from urnshelf.readings.units import Units
-from urnshelf.store.entries import KeyValues
+from urnshelf.readings.verbs import STORING, verb_of
+from urnshelf.records.fit import misfit
+from urnshelf.store.definition import Definition
+from urnshelf.store.entries import Spaces
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
+from urnshelf.types.nodes import Kind
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -35,22 +41,34 @@ class Readings:
         self._read: dict[Target, Reading | Unread] = {}
         self._version = 0
         self._views: dict[FakeState, dict[Any, View[Any]]] = {}
-        self._key_values: dict[FakeState, KeyValues] = {}
+        self._values: dict[FakeState, Spaces] = {}
         self._units = Units(store.journal)
         self.lessons = Lessons()
+        self.declared = Declared()
 
     def answer(self, call: LiveCall) -> Any:
-        """The answerer: a taught method, or a store operation."""
+        """The answerer: a taught method, a declared one, or a store operation."""
         lesson = self.lessons.of(call.target) if self.lessons.some else None
         if lesson is not None:
             call.answered_by = lesson
             return lesson.give(call)
+        if self.declared.some and self._tells(call.target):
+            call.answered_by = TELLING
+            return None
         reading = self.reading_of(call.target)
         if isinstance(reading, Unread):
             return NO_REPLY
         call.answered_by = reading
         try:
             reply = self._run(reading, call)
+            promise = call.target.promise
+            # of just the promised class, as the most are, or a stream that would be used up
+            is_plain = type(reply) is promise.node.bare or promise.stream
+            wrong = (
+                None if is_plain or promise.node.kind is Kind.NONE else misfit(reply, promise.node)
+            )
+            if wrong:
+                raise NotCertain(f"what it would give is not what it promises: {wrong}")
         except NotCertain as why:
             # as if it had never been read: the next answerer is asked, and the refusal tells why
             call.answered_by = None
@@ -68,12 +86,42 @@ class Readings:
             known = self._read[target] = self.read(target.member, target.state.interface)
         return known
 
+    def forget(self) -> None:
+        """Something was declared: what was read before may be read otherwise now."""
+        self._read.clear()
+
     def read(self, member: Member, interface: Interface) -> Reading | Unread:
         """What the method stands for, or why that is not certain."""
-        reader = _reader()
-        record_type = reader.record_type_of(member, interface)
-        definition = None if record_type is None else self._store.definition(record_type)
-        return reader.read(member, interface, definition)  # type: ignore[no-any-return]
+        told = self.declared.reading_of(member, interface) if self.declared.some else None
+        if told is not None:
+            return told
+        definition = self.definition_for(member, interface)
+        if definition is not None and not definition.key_fields:
+            known = self._known_by(definition, interface)
+            if isinstance(known, Unread):
+                return known
+            definition = known
+        return _reader().read(member, interface, definition)  # type: ignore[no-any-return]
+
+    def definition_for(self, member: Member, interface: Interface) -> Definition | None:
+        """How the records are stored that a method is about; None where it is about none."""
+        reader, store = _reader(), self._store
+        record_type = store.of_interface(interface) if store.told else None
+        record_type = record_type or reader.record_type_of(member, interface)
+        if record_type is None and store.told:
+            record_type = store.named(reader.names_told_by(interface))
+        return None if record_type is None else store.definition(record_type)
+
+    def _known_by(self, definition: Definition, interface: Interface) -> Definition | Unread:
+        """The records' own key, where the interface tells it by how it asks for them."""
+        keys = _reader().keys_told_by(interface, definition.record_type)
+        if not keys:
+            return definition
+        if len(keys) > 1:
+            asked = " and ".join(keys)
+            return Unread(f"{definition.without_key}; it is asked for by {asked}")
+        why = self._store.know_by(definition.record_type, keys[0], interface.name)
+        return Unread(why) if why else self._store.definition(definition.record_type)
 
     def parameters_of(self, member: Member, interface: Interface) -> tuple[ReadParameter, ...]:
         """What each parameter of a method stands for, as data: of one that is read, and of one that
@@ -82,25 +130,83 @@ class Readings:
         reading = self.read(member, interface)
         if isinstance(reading, Reading) and self.lessons.of_function(member.function) is None:
             return reading.parameters
-        record_type = _reader().record_type_of(member, interface)
-        definition = None if record_type is None else self._store.definition(record_type)
+        definition = self.definition_for(member, interface)
         return _reader().roles_of(member, definition)  # type: ignore[no-any-return]
 
     def see_through(self, state: FakeState, view: View[Any]) -> None:
         """Let a fake see the records of one type only through this view."""
         self._views.setdefault(state, {})[view.record_type] = view
 
-    def why_not(self, call: LiveCall) -> str:
-        """Why the call is not answered from the shelf; empty for a method that speaks of no
-        records.
-        """
-        reading = self.reading_of(call.target)
-        return reading.why if isinstance(reading, Unread) else call.note
+    def why_not(self, call: LiveCall) -> Unanswered:
+        """Why the call is not answered from the shelf, and what could be declared."""
+        target = call.target
+        if target.member.kind == "attribute":
+            return Unanswered()
+        reading = self.reading_of(target)
+        interface = target.state.interface
+        why = call.note
+        if isinstance(reading, Unread):
+            why = self.why_unread(reading, target.member, interface)
+        return Unanswered(why, self._declarations(target.member, interface, reading, why))
+
+    def why_unread(self, reading: Unread, member: Member, interface: Interface) -> str:
+        """Why a method is not read, and where it promises None, why that is not obvious."""
+        shown = "" if reading.is_operation else self.noticed(member, interface)
+        if not shown:
+            return reading.why
+        return f"{reading.why}; None is not obvious: {shown}" if reading.why else shown
+
+    def _declarations(
+        self, member: Member, interface: Interface, reading: Reading | Unread, why: str
+    ) -> tuple[str, ...]:
+        """The declarations that would answer a method."""
+        others = [one for one in interface.members.values() if not one.name.startswith("__")]
+        only_tells = all(one.promise.is_nothing for one in others)
+        stores = isinstance(reading, Reading) or reading.is_operation
+        may_tell = only_tells or not (stores or verb_of(member.name) in STORING)
+        definition = self.definition_for(member, interface)
+        wants_key = definition is not None and definition.without_key in why
+        found: tuple[str, ...] = _reader().declarations(
+            member, interface, definition if wants_key else None, may_tell
+        )
+        return found
 
     def is_uncertain(self, target: Target) -> bool:
-        """Whether the method looks like a store operation, but which one is not certain."""
+        """Whether the method does something to records or values, but what is not certain."""
         reading = self.reading_of(target)
-        return not isinstance(reading, Unread) or reading.is_operation
+        if not isinstance(reading, Unread) or reading.is_operation:
+            return True
+        return bool(self._noticed(target))
+
+    def noticed(self, member: Member, interface: Interface) -> str:
+        """What would show that a method that promises None did nothing."""
+        shown: str = _reader().noticed(member, interface) if member.promise.is_nothing else ""
+        return shown
+
+    def would_do(self, target: Target) -> str:
+        """The change that the shelf would make for a call; empty where it would make none."""
+        reading = self.reading_of(target)
+        is_change = isinstance(reading, Reading) and not reading.is_look_up
+        return reading.meaning if isinstance(reading, Reading) and is_change else ""
+
+    def keys_of(self, interface: Interface) -> tuple[str, ...]:
+        """The key of each record type that the interface is about, in words."""
+        found: dict[str, None] = {}
+        for member in interface.members.values():
+            definition = self.definition_for(member, interface) if member.kind == "method" else None
+            if definition is not None:
+                keys = ", ".join(definition.key_fields)
+                told = f"key of {definition.name}: {keys}" if keys else definition.without_key
+                found[told] = None
+        return tuple(found)
+
+    def _noticed(self, target: Target) -> str:
+        # an assignment has a promise of its own
+        is_call = target.own_promise is None
+        return self.noticed(target.member, target.state.interface) if is_call else ""
+
+    def _tells(self, target: Target) -> bool:
+        return target.promise.is_nothing and self.declared.tells(target.state.interface)
 
     def _run(self, reading: Reading, call: LiveCall) -> Any:
         state = call.target.state
@@ -110,7 +216,8 @@ class Readings:
             if about is None or self._views
             else self._store.view(about)
         )
-        access = Access(seen, state, self._units, call)
+        manners = self.declared.manners(state.interface) if self.declared.some else None
+        access = Access(seen, state, self._units, call, manners)
         # a look and the change that follows from it belong together
         with self._store.lock:
             writer = self._units.writer_of(state.interface.form) if self._units.open else None
@@ -126,9 +233,9 @@ class Readings:
     def _seen_by(self, state: FakeState, reading: Reading) -> Any:
         """The table that the fake sees, or its values by key."""
         if reading.record_type is None:
-            if state not in self._key_values:
-                self._key_values[state] = KeyValues(self._clock, self._store.journal)
-            return self._key_values[state]
+            if state not in self._values:
+                self._values[state] = Spaces(self._clock, self._store.journal)
+            return self._values[state]
         view = self._views.get(state, {}).get(reading.record_type) if self._views else None
         return self._store.view(reading.record_type) if view is None else view
 

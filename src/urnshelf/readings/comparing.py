@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 import re
 from collections.abc import Callable
 from datetime import date, datetime
@@ -287,7 +288,9 @@ def no_field(about: Entity, name: str) -> str:
     if path is not None:
         words = type_name(about.node_of(path).bare)
         return f"it is not certain how {name!r} compares with a field of type {words}"
-    return f"{about.record_type.__name__} has no field {name!r}"
+    near = difflib.get_close_matches(name, about.fields, 1, 0.75)
+    hint = f"; did you mean {near[0]!r}?" if near else ""
+    return f"{about.record_type.__name__} has no field {name!r}{hint}"
 
 
 def _is_collection(value: object) -> bool:

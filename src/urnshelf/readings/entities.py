@@ -10,7 +10,7 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.results import is_record_type, result_of
-from urnshelf.readings.verbs import VERBS, verb_of
+from urnshelf.readings.verbs import STORING, VERBS, verb_of
 from urnshelf.records.description import snake_case
 from urnshelf.records.recognising import describe
 from urnshelf.store.definition import Definition, plain_definition
@@ -32,6 +32,7 @@ class Entity:
     """
 
     def __init__(self, definition: Definition) -> None:
+        self.definition = definition
         self.described = definition.described
         self.record_type = definition.record_type
         self.fields = self.described.names
@@ -55,10 +56,8 @@ class Entity:
         return ANYTHING if field is None else field.node
 
     @cached_property
-    def flags(self) -> dict[str, tuple[str, Any]]:
-        """Words that stand for a value of one field: a bool field's name, an enum's member; only
-        where certain.
-        """
+    def _named_values(self) -> dict[str, list[tuple[str, Any]]]:
+        """The words that stand for values: a bool field's name, an enum's member."""
         found: dict[str, list[tuple[str, Any]]] = {}
         for name, field in self.described.fields.items():
             if field.node.bare is bool:
@@ -68,8 +67,22 @@ class Entity:
                 for member in field.node.bare:
                     for word in {member.name.lower(), snake_case(str(member.value))}:
                         found.setdefault(word, []).append((name, member))
+        return found
+
+    @cached_property
+    def flags(self) -> dict[str, tuple[str, Any]]:
+        """Words that stand for a value of one field, only where certain."""
         # a word that stands for values of two fields stands for neither
-        return {word: paths[0] for word, paths in found.items() if len(paths) == 1}
+        named = self._named_values.items()
+        return {word: paths[0] for word, paths in named if len(paths) == 1}
+
+    def unclear(self, word: str) -> str:
+        """Why a word that stands for several values stands for none; empty for any other."""
+        paths = self._named_values.get(word, [])
+        if len(paths) < 2:
+            return ""
+        meant = [f"{name} = {value if value is True else value.name}" for name, value in paths]
+        return f"the word {word!r} of its name may mean {' or '.join(meant)}"
 
     def is_key(self, name: str) -> bool:
         """Whether a name means the primary key."""
@@ -109,16 +122,24 @@ def record_of(member: Member, interface: Interface) -> Any:
     own = result_of(member.promise.node).record_type
     if own is not None:
         return own
-    promised, mentioned = _mentioned(interface)
-    named = _named(interface, mentioned)
+    promised, stored = _mentioned(interface)
+    named = _named(interface, promised | stored)
     if named is not None:
         return named
     # what is given back tells more than what is taken: a `Filter` is taken, a `Berth` is promised
-    for certain in (promised, mentioned):
+    for certain in (promised, promised | stored):
         if len(certain) == 1:
             return next(iter(certain))
+    if verb_of(member.name) not in STORING:
+        return None
     given = map(_record_in, member.parameter_nodes.values())
     return next((form for form in given if form is not None), None)
+
+
+def record_types_of(interface: Interface) -> set[Any]:
+    """The record types that an interface gives back, or stores."""
+    promised, stored = _mentioned(interface)
+    return promised | stored
 
 
 def plurals(word: str) -> set[str]:
@@ -147,29 +168,35 @@ def _record_in(node: Node) -> Any:
 
 @remembered
 def _mentioned(interface: Interface) -> tuple[set[Any], set[Any]]:
-    """The record types that the interface's methods promise, and those that they promise or take.
+    """The record types that the interface's methods promise, and those that they store.
 
-    A plain class counts only where the method's verb is one of a store operation.
+    What is only handed along, as the user who asks, is neither. A plain class counts only where the
+    method's verb is one of a store operation.
     """
     promised: set[Any] = set()
-    given: set[Any] = set()
+    stored: set[Any] = set()
     for member in interface.members.values():
         if member.kind == "method":
-            speaks_of_records = verb_of(member.name) in VERBS
+            verb = verb_of(member.name)
             spoken = {result_of(member.promise.node).record_type}
-            taken = set(map(_record_in, member.parameter_nodes.values()))
-            promised |= spoken if speaks_of_records else set(filter(describe, spoken))
-            given |= taken if speaks_of_records else set(filter(describe, taken))
-    return promised - {None}, (promised | given) - {None}
+            promised |= spoken if verb in VERBS else set(filter(describe, spoken))
+            if verb in STORING:
+                stored |= set(map(_record_in, member.parameter_nodes.values()))
+    return promised - {None}, stored - {None}
+
+
+def names_told_by(interface: Interface) -> set[str]:
+    """What the record type may be called that the interface is named after."""
+    match = _SUFFIXES.match(interface.name.partition("[")[0])
+    base = match["name"] if match else interface.name
+    return {base, base.removesuffix("s"), base.removesuffix("es"), re.sub("ies$", "y", base)}
 
 
 def _named(interface: Interface, mentioned: set[Any]) -> Any:
     """The record type that the interface is named after: `VesselRepository`, `VesselDao`,
     `Vessels`.
     """
-    match = _SUFFIXES.match(interface.name.partition("[")[0])
-    base = match["name"] if match else interface.name
-    names = {base, base.removesuffix("s"), base.removesuffix("es"), re.sub("ies$", "y", base)}
+    names = names_told_by(interface)
     for record_type in mentioned:
         if record_type.__name__ in names:
             return record_type

@@ -6,10 +6,12 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple, overload
 
 from urnshelf.calls.wording import declared
-from urnshelf.interfaces.members import Interface, Member
+from urnshelf.interfaces.members import NO_DEFAULT, Interface, Member
 from urnshelf.interfaces.taking_apart import QUIET
 from urnshelf.readings.answering import Readings
-from urnshelf.readings.operations import Unread
+from urnshelf.readings.declared import TELLING
+from urnshelf.readings.operations import Reading
+from urnshelf.records.display import show
 
 
 class Explained(NamedTuple):
@@ -28,22 +30,29 @@ class Explained(NamedTuple):
 
 
 class Explanation(Sequence[Explained]):
-    """Every method of an interface, and how it was read; `str()` of it is a text to read.
+    """Every method and attribute of an interface, and how it was read; a text to read, as `str()`.
 
     >>> print(shelf.explain(BerthRepository))
     BerthRepository
       get(berth_id: int) -> Berth
           SELECT * FROM berth WHERE id = :berth_id
       find_by_harbour(harbour: str) -> list[Berth]
-          SELECT * FROM berth WHERE harbour = :harbour
+          SELECT * FROM berth WHERE harbour = :harbour ORDER BY id
       save(berth: Berth) -> None
           INSERT OR REPLACE INTO berth VALUES (:berth)
       count() -> int
           SELECT count(*) FROM berth
+      key of Berth: id
     """
 
-    def __init__(self, name: str, methods: list[Explained]) -> None:
+    def __init__(self, name: str, methods: list[Explained], keys: tuple[str, ...] = ()) -> None:
         self.name = name
+        self.keys = keys
+        """The key of each record type that the interface is about, in words.
+
+        >>> shelf.explain(BerthRepository).keys
+        ('key of Berth: id',)
+        """
         self._methods = methods
 
     @overload
@@ -57,9 +66,8 @@ class Explanation(Sequence[Explained]):
         return len(self._methods)
 
     def __str__(self) -> str:
-        return "\n".join(
-            [self.name, *(line for method in self._methods for line in _lines(method))]
-        )
+        lines = [line for method in self._methods for line in _lines(method)]
+        return "\n".join([self.name, *lines, *(f"  {text}" for text in self.keys)])
 
     __repr__ = __str__
 
@@ -72,31 +80,51 @@ def _lines(method: Explained) -> Iterator[str]:
 def explain(
     interface: Interface, readings: Readings, obvious: Callable[[Member], str]
 ) -> Explanation:
-    """How each method of the interface was read.
+    """How each method and attribute of the interface was read.
 
     Args:
         interface: taken apart.
         readings: the shelf's.
-        obvious: what a method replies that is not read, where that is obvious; else an empty text.
+        obvious: what a member replies that is not read, where that is obvious; else an empty text.
     """
-    methods = []
-    for member in interface.members.values():
-        if member.kind == "attribute" or member.name in QUIET:
-            continue
-        lesson = readings.lessons.of_function(member.function)
-        reading = readings.read(member, interface)
-        if lesson is not None:
-            methods.append(Explained(declared(member), str(lesson), ""))
-        elif isinstance(reading, Unread):
-            reply = "" if reading.is_operation else obvious(member)
-            advice = "" if reply else _advice(interface.name, member.name, reading)
-            methods.append(Explained(declared(member), reply, advice))
-        else:
-            methods.append(Explained(declared(member), reading.meaning, ""))
-    return Explanation(interface.name, methods)
+    explained = [
+        _explained(member, interface, readings, obvious)
+        for member in interface.members.values()
+        if member.name not in QUIET
+    ]
+    return Explanation(interface.name, explained, readings.keys_of(interface))
 
 
-def _advice(interface: str, method: str, reading: Unread) -> str:
-    if not reading.why:
-        return "it is about no records; cue it"
-    return f"{reading.why}; cue it, or teach it: @shelf.teach({interface}.{method})"
+def _explained(
+    member: Member, interface: Interface, readings: Readings, obvious: Callable[[Member], str]
+) -> Explained:
+    written = declared(member)
+    lesson = readings.lessons.of_function(member.function)
+    if lesson is not None:
+        return Explained(written, str(lesson), "")
+    if readings.declared.tells(interface) and member.promise.is_nothing:
+        return Explained(written, str(TELLING), "")
+    if member.kind == "attribute":
+        constant = "" if member.default is NO_DEFAULT else f"{show(member.default, 60)}, a constant"
+        reply = obvious(member) or constant
+        return Explained(written, reply, "" if reply else _advice_for_attribute(interface, member))
+    reading = readings.read(member, interface)
+    if isinstance(reading, Reading):
+        return Explained(written, reading.meaning, "")
+    why = readings.why_unread(reading, member, interface)
+    is_uncertain = reading.is_operation or readings.noticed(member, interface)
+    reply = "" if is_uncertain else obvious(member)
+    return Explained(written, reply, "" if reply else _advice(interface, member, why))
+
+
+def _advice(interface: Interface, member: Member, why: str) -> str:
+    is_function = not isinstance(interface.origin, type)
+    named = interface.name if is_function else f"{interface.name}.{member.name}"
+    return f"{why or 'it is about no records'}; cue it, or teach it: @shelf.teach({named})"
+
+
+def _advice_for_attribute(interface: Interface, member: Member) -> str:
+    return (
+        f"an attribute is told by nothing; cue it: "
+        f'cue(attribute(shelf.fake({interface.name}), "{member.name}"))'
+    )

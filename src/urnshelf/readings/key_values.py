@@ -2,391 +2,346 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Set
-from decimal import Decimal
 from inspect import Parameter
 from typing import Any, NamedTuple
 
-from urnshelf.caches import remembered
-from urnshelf.errors import RecordMissing
-from urnshelf.interfaces.members import Interface, Member
+from urnshelf.interfaces.members import Member
+from urnshelf.readings import value_runs as runs
+from urnshelf.readings.acts import SETTING, Act, Told, told_by
+from urnshelf.readings.declared import NO_MANNERS
 from urnshelf.readings.operations import (
     Access,
-    NotCertain,
     Operation,
     Reading,
     ReadParameter,
     Role,
     Unread,
 )
+from urnshelf.readings.stores import (
+    EXPIRING,
+    KEYS,
+    VALUES,
+    Kept,
+    kept_by,
+    place_of,
+    value_of_pairs,
+)
 from urnshelf.readings.subject import Subject
 from urnshelf.records.display import show
-from urnshelf.records.fit import misfit
-from urnshelf.store.entries import KeyValues
-from urnshelf.store.journal import ABSENT
-from urnshelf.types.nodes import ITEM_TYPES, Kind, Node
+from urnshelf.types.nodes import Kind, Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-_KEYS = frozenset({"key", "k", "name", "id", "token", "item_key", "cache_key"})
 _MANY_KEYS = frozenset({"keys", "names", "ids", "tokens"})
-_VALUES = frozenset(
-    {"value", "val", "v", "data", "obj", "item", "payload", "content", "default_value", "amount"}
-)
-_SECONDS = frozenset(
-    """
-    expires expires_in expire ttl ttl_seconds ttl_s timeout timeout_seconds ex seconds max_age
-    lifetime expiry expires_at expire_at expiration until
-    """.split()
-)
-_ONLY_IF_ABSENT = frozenset(
-    {"add", "set_if_absent", "put_if_absent", "set_nx", "setnx", "setdefault"}
-)
+_AMOUNTS = frozenset({"amount", "delta", "by", "n", "value", "step"})
+_PAIRS = frozenset({"mapping", "values", "items", "pairs", "key_value_pairs", "data"})
+_COLLECTIONS = frozenset({Kind.ITEMS, Kind.TUPLE})
 
+_NUMBERS: tuple[type, ...] = (*runs.NUMBERS, str)
 
-_MANY = frozenset({Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM})
-_SETTERS = frozenset({"set", "put", "store", "save"})
-_GETTERS = frozenset({"get", "load", "fetch", "read"})
-
-Positions = dict[Role, int]
-"""Which argument is what."""
-
-
-class Given:
-    """The arguments of one call, by what they are."""
-
-    def __init__(self, positions: Positions, values: tuple[Any, ...]) -> None:
-        self._positions = positions
-        self._values = values
-
-    def __contains__(self, role: Role) -> bool:
-        return role in self._positions
-
-    def __getitem__(self, role: Role) -> Any:
-        return self._values[self._positions[role]]
-
-    def get(self, role: Role, lacking: object = None) -> Any:
-        """The argument; `lacking` where there is none."""
-        position = self._positions.get(role)
-        return lacking if position is None else self._values[position]
-
-
-Run = Callable[[KeyValues, Given, Member], Any]
-
-
-@remembered
-def is_key_value_store(interface: Interface) -> bool:
-    """Whether the interface sets a value by its key, and gives it by its key."""
-    members = interface.members
-    setters, getters = _SETTERS & members.keys(), _GETTERS & members.keys()
-    if not setters or not getters:
-        return False
-    for name in getters:
-        if next(iter(members[name].signature.parameters), "") in _KEYS:
-            promised = members[name].promise.node
-            return any(_is_setter(members[setter], promised) for setter in setters)
-    return False
-
-
-def _is_setter(member: Member, promised: Node) -> bool:
-    """Whether it sets the value that a getter with this promise gives."""
-    names = member.parameters
-    if len(names) < 2 or names[0] not in _KEYS or names[1] not in _VALUES:
-        return False
-    value = member.parameter_nodes[names[1]]
-    # to give many of what is set one by one, a store keeps several values for a key
-    keeps_many = promised.kind in _MANY and value.is_known and promised.item.bare == value.bare
-    return set(names[2:]) <= _SECONDS and not keeps_many
-
-
-def read_key_value(subject: Subject) -> Reading | Unread | None:
-    """What a method of a key–value store does; None for one that is no such store's."""
-    member = subject.member
-    if member.kind == "attribute" or not is_key_value_store(subject.interface):
-        return None
-    found = _BY_NAME.get(member.name)
-    if found is None:
-        return Unread(
-            f"{member.name!r} is not among the methods of a key–value store that are read"
-        )
-    positions = _positions(member, takes_number=found.operation in _COUNTING)
-    if isinstance(positions, str):
-        return Unread(f"the parameter {positions!r} is not accounted for")
-    if not any(set(wanted) <= positions.keys() for wanted in found.needs):
-        return Unread(
-            f"{member.name!r} lacks what it is about: "
-            f"{' and '.join(one.value for one in found.needs[0])}"
-        )
-    promised = member.promise.node
-    if promised.is_known and not found.shape.fits(promised):
-        return Unread(f"{member.name!r} is read where it promises {found.shape.text}")
-
-    def answer(access: Access, values: tuple[Any, ...]) -> Any:
-        given = Given(positions, values)
-        access.did(lambda: _statement(found.meaning, given))
-        store: Any = access.table  # what a fake of such a store sees is its values
-        return found.run(store, given, member)
-
-    parameters = tuple(
-        ReadParameter(member.parameters[position], role) for role, position in positions.items()
-    )
-    return Reading(None, found.operation, parameters, lambda: found.meaning, answer)
-
-
-def _positions(member: Member, takes_number: bool) -> Positions | str:
-    """Which parameter is what, or the one that cannot be told."""
-    found: Positions = {}
-    for position, (name, parameter) in enumerate(member.signature.parameters.items()):
-        role = _role(name, parameter, takes_number, Role.KEY in found)
-        if role is None or role in found:
-            return name
-        found[role] = position
-    return found
-
-
-def _role(name: str, parameter: Parameter, takes_number: bool, has_key: bool) -> Role | None:
-    several = parameter.kind is Parameter.VAR_POSITIONAL
-    if name in _KEYS and not has_key and not several:
-        return Role.KEY
-    if name in _MANY_KEYS or (name in _KEYS and several):
-        return Role.KEYS
-    if takes_number and name in ("amount", "delta", "by", "n", "value", "step"):
-        return Role.AMOUNT
-    if name in _SECONDS:
-        return Role.EXPIRES
-    if name == "default":
-        return Role.DEFAULT
-    return (
-        Role.VALUE if name in _VALUES or name in ("mapping", "values", "items", "pairs") else None
-    )
-
-
-def _statement(meaning: str, given: Given) -> str:
-    role = Role.KEY if Role.KEY in given else Role.KEYS
-    return f"{meaning.partition(' ')[0]} {show(given[role], 60)}" if role in given else meaning
-
-
-def _promises(member: Member, form: type) -> bool:
-    return member.promise.node.bare is form
-
-
-def _get(store: KeyValues, given: Given, member: Member) -> Any:
-    key = given[Role.KEY]
-    found = store.find(key)
-    if found is not ABSENT:
-        return _fitting(found, member)
-    if Role.DEFAULT in given:
-        return given[Role.DEFAULT]
-    promised = member.promise.node
-    if promised.optional or not promised.is_known:
-        return None
-    raise (KeyError(key) if member.name == "__getitem__" else _missing(store, key))
-
-
-def _fitting(reply: object, member: Member) -> Any:
-    """The reply, if it is what the method promises: whoever set a value was bound by no type."""
-    wrong = misfit(reply, member.promise.node)
-    if wrong is not None:
-        raise NotCertain(f"what the store holds is not what {member.name!r} promises: {wrong}")
-    return reply
-
-
-def _missing(store: KeyValues, key: object) -> RecordMissing:
-    known = ", ".join(show(k, 20) for k in store.keys()[:8]) or "none"
-    return RecordMissing(f"there is no value for {show(key)}; there are values for: {known}")
-
-
-def _get_many(store: KeyValues, given: Given, member: Member) -> Any:
-    keys = list(given[Role.KEYS])
-    found = {key: store.find(key) for key in keys}
-    promised = member.promise.node
-    if promised.kind is Kind.ITEMS:
-        # as many values as keys, in their order: None stands where there is none
-        each = [None if found[key] is ABSENT else found[key] for key in keys]
-        return _fitting(ITEM_TYPES.get(promised.origin, list)(each), member)
-    return _fitting({key: it for key, it in found.items() if it is not ABSENT}, member)
-
-
-def _set(store: KeyValues, given: Given, member: Member) -> Any:
-    key = given[Role.KEY]
-    if member.name in _ONLY_IF_ABSENT and store.find(key) is not ABSENT:
-        return False if _promises(member, bool) else None
-    store.put(key, given[Role.VALUE], given.get(Role.EXPIRES))
-    return True if _promises(member, bool) else None
-
-
-def _set_many(store: KeyValues, given: Given, member: Member) -> Any:
-    for key, value in dict(given[Role.VALUE]).items():
-        store.put(key, value, given.get(Role.EXPIRES))
-    return True if _promises(member, bool) else None
-
-
-def _delete(store: KeyValues, given: Given, member: Member) -> Any:
-    keys = list(given[Role.KEYS]) if Role.KEYS in given else [given[Role.KEY]]
-    if member.name == "__delitem__" and store.find(keys[0]) is ABSENT:
-        raise KeyError(keys[0])
-    gone = sum(store.drop(key) for key in keys)
-    return {bool: bool(gone), int: gone}.get(member.promise.node.bare)
-
-
-def _pop(store: KeyValues, given: Given, member: Member) -> Any:
-    found = _get(store, given, member)
-    store.drop(given[Role.KEY])
-    return found
-
-
-def _has(store: KeyValues, given: Given, member: Member) -> Any:  # noqa: ARG001
-    return store.find(given[Role.KEY]) is not ABSENT
-
-
-def _counted(sign: int) -> Run:
-    def run(store: KeyValues, given: Given, member: Member) -> Any:
-        key = given[Role.KEY]
-        found = store.find(key)
-        if found is not ABSENT and not isinstance(found, _NUMBERS):
-            raise NotCertain(f"the value of {show(key)} is {show(found)}, which is no number")
-        step = given.get(Role.AMOUNT, 1)
-        number = (0 if found is ABSENT else found) + sign * step
-        # what it counts expires when it would have
-        store.change(key, number)
-        return None if member.promise.is_nothing else number
-
-    return run
-
-
-def _clear(store: KeyValues, given: Given, member: Member) -> Any:  # noqa: ARG001
-    gone = sum(map(store.drop, store.keys()))
-    return {bool: True, int: gone}.get(member.promise.node.bare)
-
-
-def _keys(store: KeyValues, given: Given, member: Member) -> Any:  # noqa: ARG001
-    promised = member.promise.node
-    make = iter if promised.kind is Kind.STREAM else ITEM_TYPES.get(promised.origin, list)
-    return _fitting(make(store.keys()), member)
-
-
-def _touch(store: KeyValues, given: Given, member: Member) -> Any:
-    key = given[Role.KEY]
-    found = store.find(key)
-    if found is not ABSENT:
-        store.put(key, found, given.get(Role.EXPIRES))
-    return found is not ABSENT if _promises(member, bool) else None
-
-
-def _len(store: KeyValues, given: Given, member: Member) -> Any:  # noqa: ARG001
-    return len(store.keys())
+Roles = dict[Role, tuple[int, ...]]
+"""Which arguments are what."""
 
 
 class _Shape(NamedTuple):
     """What a method may promise."""
 
     text: str
-    fits: Callable[[Node], bool]
+    fits: Callable[[Node, Kept], bool]
 
 
-_NUMBERS = (int, float, Decimal)
-_ANYTHING = _Shape("anything", lambda node: True)
-_NUMBER = _Shape("a number or None", lambda node: node.kind is Kind.NONE or node.bare in _NUMBERS)
-_KEPT_KEYS = _Shape("a collection of keys", lambda node: node.kind in (Kind.ITEMS, Kind.STREAM))
-_EACH = _Shape(
-    "a mapping, or the values in the order of the keys",
-    lambda node: (
-        node.kind is Kind.MAPPING or (node.kind is Kind.ITEMS and not issubclass(node.origin, Set))
+def _is_value(node: Node, kept: Kept) -> bool:
+    return not node.is_known or not kept.value.is_known or node.bare == kept.value.bare
+
+
+def _is_said(node: Node, kept: Kept) -> bool:  # noqa: ARG001
+    return node.kind in (Kind.NONE, Kind.ANY, Kind.UNKNOWN) or node.bare is bool
+
+
+_ANYTHING = _Shape("anything", lambda node, kept: True)
+_SAID = _Shape("None or bool", _is_said)
+_GIVEN_BACK = _Shape("the value", _is_value)
+_TAKEN = _Shape(
+    "None, bool, a number or the value",
+    lambda node, kept: _is_said(node, kept) or node.bare is int or _is_value(node, kept),
+)
+_NUMBER = _Shape(
+    "a number, its text or None",
+    lambda node, kept: not node.is_known or node.kind is Kind.NONE or node.bare in _NUMBERS,
+)
+_HOW_MANY = _Shape("a number", lambda node, kept: not node.is_known or node.bare is int)
+_YES_OR_NO = _Shape("bool", lambda node, kept: not node.is_known or node.bare in (bool, int))
+_CLEARED = _Shape(
+    "None, bool or a number", lambda node, kept: _is_said(node, kept) or node.bare is int
+)
+_KEPT_KEYS = _Shape(
+    "a collection of keys",
+    lambda node, kept: (
+        not node.is_known or node.kind in (Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM)
     ),
 )
+_EACH = _Shape(
+    "a mapping, or the values in the order of the keys",
+    lambda node, kept: (
+        not node.is_known
+        or node.kind is Kind.MAPPING
+        or (node.kind is Kind.ITEMS and not issubclass(node.origin, Set))
+    ),
+)
+_BY_KEY = _Shape("a mapping", lambda node, kept: node.kind is Kind.MAPPING)
 
 
-class _Method(NamedTuple):
-    """A method of key–value stores: its names, what it does, and the roles that it needs, in one
-    way or another.
-    """
+class _Way(NamedTuple):
+    """One way of doing something with values: the roles that it needs, and what it does."""
 
-    names: tuple[str, ...]
     operation: Operation
+    needs: frozenset[Role]
     meaning: str
-    run: Run
-    needs: tuple[tuple[Role, ...], ...] = ((Role.KEY,),)
+    run: Callable[[runs.Doing], Any]
     shape: _Shape = _ANYTHING
 
 
-_COUNTING = (Operation.VALUE_COUNT_UP, Operation.VALUE_COUNT_DOWN)
-_METHODS = (
-    _Method(("get", "load", "fetch", "read", "__getitem__"), Operation.VALUE_GET, "GET :key", _get),
-    _Method(
-        ("get_many", "mget", "get_all", "get_multi"),
-        Operation.VALUE_GET_MANY,
-        "GET each of :keys",
-        _get_many,
-        ((Role.KEYS,),),
-        _EACH,
+def _way(
+    operation: Operation, needs: str, meaning: str, run: Callable[[runs.Doing], Any], shape: _Shape
+) -> _Way:
+    return _Way(operation, frozenset(Role[word] for word in needs.split()), meaning, run, shape)
+
+
+_MANY_SET = "SET each of {values}"
+_WAYS: dict[Act, tuple[_Way, ...]] = {
+    Act.GET: (
+        _way(Operation.VALUE_GET_MANY, "KEYS", "GET each of {keys}", runs.get_many, _EACH),
+        _way(Operation.VALUE_GET, "KEY", "GET {key}", runs.get, _ANYTHING),
     ),
-    _Method(
-        ("set", "put", "store", "save", "__setitem__"),
-        Operation.VALUE_SET,
-        "SET :key to :value",
-        _set,
-        ((Role.KEY, Role.VALUE),),
+    Act.SET: (
+        _way(Operation.VALUE_SET_MANY, "KEYS VALUES", _MANY_SET, runs.put_many, _SAID),
+        _way(Operation.VALUE_SET_MANY, "VALUES", _MANY_SET, runs.put_many, _SAID),
+        _way(Operation.VALUE_SET, "KEY VALUE", "SET {key} to {value}", runs.put, _SAID),
     ),
-    _Method(
-        tuple(sorted(_ONLY_IF_ABSENT)),
-        Operation.VALUE_SET,
-        "SET :key to :value where it has none",
-        _set,
-        ((Role.KEY, Role.VALUE),),
-    ),
-    _Method(
-        ("set_many", "mset", "put_many", "set_multi"),
-        Operation.VALUE_SET_MANY,
-        "SET each of :mapping",
-        _set_many,
-        ((Role.VALUE,),),
-    ),
-    _Method(
-        (
-            "delete",
-            "remove",
-            "evict",
-            "invalidate",
-            "unset",
-            "forget",
-            "delete_many",
-            "__delitem__",
+    Act.ADD: (
+        _way(
+            Operation.VALUE_SET,
+            "KEY VALUE",
+            "SET {key} to {value} where it has none",
+            runs.add,
+            _SAID,
         ),
-        Operation.VALUE_DELETE,
-        "DELETE :key",
-        _delete,
-        ((Role.KEY,), (Role.KEYS,)),
     ),
-    _Method(("pop",), Operation.VALUE_POP, "GET and DELETE :key", _pop),
-    _Method(
-        ("has", "exists", "contains", "has_key", "__contains__"),
-        Operation.VALUE_EXISTS,
-        "EXISTS :key",
-        _has,
+    Act.SET_IF_ABSENT: (
+        _way(
+            Operation.VALUE_SET,
+            "KEY VALUE",
+            "SET {key} to {value} where it has none",
+            runs.put_if_absent,
+            _SAID,
+        ),
     ),
-    _Method(
-        ("incr", "increment", "incrby"),
-        Operation.VALUE_COUNT_UP,
-        "INCREMENT :key",
-        _counted(1),
-        shape=_NUMBER,
+    Act.SET_DEFAULT: (
+        _way(
+            Operation.VALUE_SET_DEFAULT,
+            "KEY VALUE",
+            "GET {key}, SET to {value} where it has none",
+            runs.set_default,
+            _GIVEN_BACK,
+        ),
+        _way(
+            Operation.VALUE_SET_DEFAULT,
+            "KEY DEFAULT",
+            "GET {key}, SET to {default} where it has none",
+            runs.set_default,
+            _GIVEN_BACK,
+        ),
     ),
-    _Method(
-        ("decr", "decrement", "decrby"),
-        Operation.VALUE_COUNT_DOWN,
-        "DECREMENT :key",
-        _counted(-1),
-        shape=_NUMBER,
+    Act.UPDATE: (
+        _way(
+            Operation.VALUE_SET,
+            "KEY VALUE",
+            "SET {key} to {value} where it has one",
+            runs.update,
+            _SAID,
+        ),
     ),
-    _Method(
-        ("clear", "flush", "flush_all", "delete_all"),
-        Operation.VALUE_CLEAR,
-        "DELETE every key",
-        _clear,
-        ((),),
+    Act.DELETE: (
+        _way(Operation.VALUE_DELETE, "KEYS", "DELETE each of {keys}", runs.drop, _CLEARED),
+        _way(Operation.VALUE_DELETE, "KEY", "DELETE {key}", runs.drop, _TAKEN),
     ),
-    _Method(("keys",), Operation.VALUE_KEYS, "every key", _keys, ((),), _KEPT_KEYS),
-    _Method(("touch", "expire"), Operation.VALUE_TOUCH, "EXPIRE :key", _touch),
-    _Method(("__len__", "size", "count"), Operation.VALUE_SIZE, "how many keys", _len, ((),)),
-)
-_BY_NAME = {name: method for method in _METHODS for name in method.names}
+    Act.POP: (_way(Operation.VALUE_POP, "KEY", "GET and DELETE {key}", runs.pop, _GIVEN_BACK),),
+    Act.EXISTS: (
+        _way(Operation.VALUE_EXISTS, "KEYS", "how many of {keys} EXIST", runs.exists, _HOW_MANY),
+        _way(Operation.VALUE_EXISTS, "KEY", "EXISTS {key}", runs.exists, _YES_OR_NO),
+    ),
+    Act.COUNT_UP: (
+        _way(Operation.VALUE_COUNT_UP, "KEY", "INCREMENT {key}", runs.counted(1), _NUMBER),
+    ),
+    Act.COUNT_DOWN: (
+        _way(Operation.VALUE_COUNT_DOWN, "KEY", "DECREMENT {key}", runs.counted(-1), _NUMBER),
+    ),
+    Act.KEYS: (_way(Operation.VALUE_KEYS, "", "every key", runs.keys, _KEPT_KEYS),),
+    Act.TOUCH: (_way(Operation.VALUE_TOUCH, "KEY EXPIRES", "EXPIRE {key}", runs.touch, _SAID),),
+    Act.SIZE: (_way(Operation.VALUE_SIZE, "", "how many keys", runs.size, _HOW_MANY),),
+    Act.CLEAR: (
+        _way(Operation.VALUE_DELETE, "KEYS", "DELETE each of {keys}", runs.drop, _CLEARED),
+        _way(Operation.VALUE_DELETE, "KEY", "DELETE {key}", runs.drop, _TAKEN),
+        _way(Operation.VALUE_CLEAR, "", "DELETE every key", runs.clear, _CLEARED),
+    ),
+}
+_ALL_VALUES = _way(Operation.VALUE_GET_ALL, "", "every value by its key", runs.all_values, _BY_KEY)
+_CLEARING = _WAYS[Act.CLEAR][-1]
+
+
+def read_key_value(subject: Subject) -> Reading | Unread | None:
+    """What a method does with values that are kept by key; None for one that is not about any."""
+    member, interface = subject.member, subject.interface
+    gives_record = subject.result.record_type is not None and KEYS.isdisjoint(member.parameters)
+    if member.kind == "attribute" or gives_record:
+        return None
+    kept = kept_by(interface)
+    if not kept:
+        return None
+    is_store = subject.definition is None or any(one.is_plain for one in kept)
+    told = told_by(member.name, interface.members)
+    about = None if told is None else place_of(told, kept)
+    if told is None or about is None:
+        if not is_store or member.name.startswith("_") or subject.is_housekeeping:
+            return None
+        return Unread(
+            f"{member.name!r} is not among the methods of a key–value store that are read"
+        )
+    found = value_reading(member, told, about)
+    # a method that is none of the pair's may be one of the records'
+    return None if isinstance(found, Unread) and not is_store else found
+
+
+def value_reading(member: Member, told: Told, kept: Kept) -> Reading | Unread:
+    """What one method does with what is kept."""
+    roles = _roles(member, told, kept)
+    if isinstance(roles, str):
+        return Unread(f"the parameter {roles!r} is not accounted for")
+    way = _way_of(told, kept, roles)
+    if way is None:
+        lacking = _WAYS[told.act][-1].needs
+        return Unread(
+            f"{member.name!r} lacks what it is about: "
+            f"{' and '.join(sorted(role.value for role in lacking)) or 'nothing but its name'}"
+        )
+    promised = member.promise.node
+    if not way.shape.fits(promised, kept):
+        return Unread(f"{member.name!r} is read where it promises {way.shape.text}")
+    return reading_of(
+        member, kept, way.operation, way.run, roles, _meaning(way, kept, member, roles)
+    )
+
+
+def reading_of(
+    member: Member,
+    kept: Kept,
+    operation: Operation,
+    run: Callable[[runs.Doing], Any],
+    roles: Roles,
+    meaning: str,
+) -> Reading:
+    """The reading of a method that does this with what is kept."""
+
+    def answer(access: Access, values: tuple[Any, ...]) -> Any:
+        spaces: Any = access.table  # what a fake of such a store sees is its values
+        store = spaces.space(kept.space)
+        doing = runs.Doing(store, member, kept, roles, values, access.manners or NO_MANNERS)
+        access.did(lambda: _statement(meaning, member, values))
+        return runs.fitting(run(doing), member)
+
+    parameters = tuple(
+        ReadParameter(member.parameters[position], role)
+        for role, positions in roles.items()
+        for position in positions
+    )
+    return Reading(None, operation, parameters, lambda: meaning, answer)
+
+
+def _way_of(told: Told, kept: Kept, roles: Roles) -> _Way | None:
+    given = roles.keys() - {Role.EXPIRES, Role.AMOUNT, Role.PREFIX}
+    if not given and told.is_all and kept.keys:
+        return {Act.GET: _ALL_VALUES, Act.DELETE: _CLEARING}.get(told.act)
+    for way in _WAYS[told.act]:
+        # what is kept without a key has none to be given
+        needs = way.needs if kept.keys else way.needs - {Role.KEY}
+        if needs <= roles.keys() and not (Role.VALUES in given and Role.VALUES not in needs):
+            return way
+    return None
+
+
+def _roles(member: Member, told: Told, kept: Kept) -> Roles | str:
+    """Which parameter is what, or the one that cannot be told."""
+    found: dict[Role, list[int]] = {}
+    for position, (name, parameter) in enumerate(member.signature.parameters.items()):
+        role = _role(name, parameter, member.parameter_nodes[name], told, kept, found)
+        if role is None or (role in found and role is not Role.KEY):
+            return name
+        found.setdefault(role, []).append(position)
+    if 0 < len(found.get(Role.KEY, ())) < len(kept.keys):
+        return kept.keys[len(found[Role.KEY])]
+    if len(kept.keys) > 1 and Role.KEY in found:
+        # in the order in which the getter names them
+        order = {member.parameters.index(name): place for place, name in enumerate(kept.keys)}
+        found[Role.KEY].sort(key=order.__getitem__)
+    return {role: tuple(positions) for role, positions in found.items()}
+
+
+def _role(
+    name: str,
+    parameter: Parameter,
+    node: Node,
+    told: Told,
+    kept: Kept,
+    found: dict[Role, list[int]],
+) -> Role | None:
+    several = parameter.kind is Parameter.VAR_POSITIONAL
+    is_many = several or node.kind in _COLLECTIONS
+    own = kept.keys[0] if len(kept.keys) == 1 else ""
+    if name in kept.keys and not is_many:
+        return Role.KEY
+    if own and name in KEYS and not is_many and Role.KEY not in found:
+        return Role.KEY
+    if told.act in SETTING and value_of_pairs(node) is not None and Role.KEY not in found:
+        return Role.VALUES
+    if own and (name in _MANY_KEYS or name == f"{own}s" or (several and name in {own, *KEYS})):
+        return Role.KEYS
+    if told.act in (Act.COUNT_UP, Act.COUNT_DOWN) and name in _AMOUNTS:
+        return Role.AMOUNT
+    if name in EXPIRING:
+        return Role.EXPIRES
+    if name == "default":
+        return Role.DEFAULT
+    if name == "prefix" and told.act is Act.KEYS:
+        return Role.PREFIX
+    if told.act not in SETTING:
+        return None
+    if Role.KEY not in found and kept.keys:
+        return Role.VALUES if name in _PAIRS else None
+    return Role.VALUE if name in VALUES or _is_value(node, kept) else None
+
+
+def _meaning(way: _Way, kept: Kept, member: Member, roles: Roles) -> str:
+    """What a method does, its parameters as `:name`."""
+    named = {
+        role: ", ".join(f":{member.parameters[position]}" for position in positions)
+        for role, positions in roles.items()
+    }
+    key = named.get(Role.KEY, "")
+    what = f"{kept.name} of {key}" if kept.name and key else key or kept.name or "the value"
+    return way.meaning.format(
+        key=what,
+        keys=named.get(Role.KEYS, ""),
+        value=named.get(Role.VALUE, ""),
+        values=named.get(Role.VALUES, ""),
+        default=named.get(Role.DEFAULT, ""),
+    )
+
+
+def _statement(meaning: str, member: Member, values: tuple[Any, ...]) -> str:
+    """The meaning, with the arguments in the place of their names."""
+    given = dict(zip(member.parameters, values, strict=True))
+    return re.sub(
+        r":(\w+)", lambda name: show(given[name[1]], 60) if name[1] in given else name[0], meaning
+    )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import collections.abc as abc
 from enum import Enum
 from functools import partial
 from typing import Any, NamedTuple
@@ -25,7 +26,7 @@ from urnshelf.readings.subject import Subject
 from urnshelf.readings.verbs import COUNTS
 from urnshelf.store.comparisons import Comparison, equals
 from urnshelf.store.conditions import AllOf, Condition, Not
-from urnshelf.store.paths import Placeholder, identifier
+from urnshelf.store.paths import Placeholder, identifier, literal
 from urnshelf.store.queries import Query
 from urnshelf.store.views import View
 from urnshelf.types.nodes import ANYTHING, Kind
@@ -67,16 +68,30 @@ class Wanted(NamedTuple):
         """The argument of one role; None where there is none."""
         return next((values[part.position] for part in self.parts if part.role == role), None)
 
-    def shown(self, about: Entity, names: tuple[str, ...], what: str = "SELECT *") -> str:
-        """The query as SQL, a placeholder for each argument."""
+    def shown(
+        self,
+        about: Entity,
+        names: tuple[str, ...],
+        what: str = "SELECT *",
+        asked: str = "",
+        in_order: bool = False,
+    ) -> str:
+        """The query as SQL, a placeholder for each argument.
+
+        Args:
+            about: the records.
+            names: of the parameters.
+            what: what stands before FROM.
+            asked: the parameter whose order is that of the records.
+            in_order: whether it gives many, so that their order is told.
+        """
         marks = tuple(map(Placeholder, names))
         conditions = AllOf(self.conditions(marks))
         text = f"{what} FROM {identifier(about.table_name)}" + (
             f" WHERE {conditions}" if conditions.parts else ""
         )
-        text += f" ORDER BY {', '.join(map(_order_text, self.order))}" if self.order else ""
-        if any(part.role in (Role.ORDER, Role.DESCENDING) for part in self.parts):
-            text += f" ORDER BY {self.given(Role.ORDER, marks) or ''}".rstrip()
+        if in_order or self.is_first:
+            text += f" ORDER BY {self._order_shown(about, marks, asked)}"
         limit = (
             self.given(Role.LIMIT, marks)
             or self.given(Role.PAGE_SIZE, marks)
@@ -90,6 +105,16 @@ class Wanted(NamedTuple):
                 f":{page.name} * {limit}" if page.default == 0 else f"(:{page.name} - 1) * {limit}"
             )
         return text + (f" OFFSET {skipped}" if skipped else "")
+
+    def _order_shown(self, about: Entity, marks: tuple[Placeholder, ...], asked: str) -> str:
+        told = self.given(Role.ORDER, marks)
+        fields = [str(told)] if told else []
+        fields += map(_order_text, self.order)
+        if asked:
+            return f"its place in :{asked}"
+        named = {field.partition(" ")[0] for field in self.order}
+        ties = [identifier(f) for f in about.key_fields or ("rowid",) if f not in named]
+        return ", ".join([*fields, *ties])
 
     def _order(self, values: tuple[Any, ...]) -> list[str]:
         asked = self.given(Role.ORDER, values)
@@ -155,13 +180,41 @@ def read_look_up(subject: Subject) -> Reading | Unread | None:
         )
     if run is _one and not (wanted.parts or wanted.flags or wanted.is_first):
         return Unread("it promises one record, but says not which")
+    gives_many = run is not _one
+    asked = _asked_in_order(member, about, wanted, result) if run is _many else None
+    if asked is not None:
+        run = partial(_many_as_asked, asked=asked.position)
     return Reading(
         about.record_type,
         Operation.LOOK_UP,
         wanted.parts,
-        lambda: wanted.shown(about, member.parameters),
+        lambda: wanted.shown(
+            about,
+            member.parameters,
+            asked="" if asked is None else asked.name,
+            in_order=gives_many,
+        ),
         partial(run, wanted=wanted, result=result),
     )
+
+
+_SEQUENCES = (list, tuple, abc.Sequence, abc.MutableSequence)
+
+
+def _asked_in_order(member: Member, about: Entity, wanted: Wanted, result: Result) -> Asked | None:
+    """The parameter of keys whose order is that of the records: a sequence is asked for, and a
+    sequence promised.
+    """
+    if wanted.is_arranged or result.collect not in (list, tuple) or len(about.key_fields) != 1:
+        return None
+    for part in wanted.parts:
+        parameter = member.signature.parameters[part.name]
+        is_sequence = member.parameter_nodes[part.name].origin in _SEQUENCES
+        if is_sequence or parameter.kind is parameter.VAR_POSITIONAL:
+            read = part.read()
+            if (read.field, read.sign) == (about.key_fields[0], "in"):
+                return part
+    return None
 
 
 def _is_by_key(result: Result, about: Entity) -> bool:
@@ -261,20 +314,39 @@ def _one(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result
 
 def _many(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
     query = wanted.query(access.table, values)
-    access.did(query)
+    access.did(query.in_order)
     found = query.all()
     return result.all_given(found)
 
 
+def _many_as_asked(
+    access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result, asked: int
+) -> Any:
+    table = access.table
+    query = wanted.query(table, values)
+    places = {key: place for place, key in enumerate(values[asked])}
+    if len(places) < len(values[asked]):
+        raise NotCertain("a key is asked for twice, and whether its record comes twice is not told")
+    access.did(lambda: _sql_as_asked(query, table, places))
+    found = sorted(query.all(), key=lambda record: places[table.key_of(record)])
+    return result.all_given(found)
+
+
+def _sql_as_asked(query: Query[Any], table: View[Any], places: dict[Any, int]) -> str:
+    key = identifier(table.key or "")
+    cases = " ".join(f"WHEN {literal(one)} THEN {place}" for one, place in places.items())
+    return f"{query} ORDER BY CASE {key} {cases} END" if places else str(query)
+
+
 def _by_key(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
     query = wanted.query(access.table, values)
-    access.did(query)
+    access.did(query.in_order)
     return {access.table.key_of(record): record for record in query}
 
 
 def _page(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
     query = wanted.query(access.table, values)
-    access.did(query)
+    access.did(query.in_order)
     # the total is that of all pages
     whole = access.table.where(*wanted.conditions(values))
     return result.all_given(query.all()), whole.count()

@@ -85,7 +85,8 @@ def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> 
             # whatever word is left must mean something, or the method is not read
             compared = _comparison(words, about)
             if not compared:
-                return f"the word {words[0]!r} of its name is not accounted for"
+                unclear = about.unclear(words[0])
+                return unclear or f"the word {words[0]!r} of its name is not accounted for"
             by.append("_".join(words[:compared]))
             words = words[compared:]
     return Name(verb, by, flags, order, is_first, many)

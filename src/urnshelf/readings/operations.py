@@ -55,6 +55,7 @@ class Role(Enum):
     EXPIRES = "expires"
     DEFAULT = "default"
     AMOUNT = "amount"
+    PREFIX = "prefix"
     OTHER = "other"
     """Nothing that is read; only taught methods have such parameters."""
 
@@ -78,6 +79,8 @@ class Operation(Enum):
     VALUE_GET_MANY = "get values"
     VALUE_SET = "set a value"
     VALUE_SET_MANY = "set values"
+    VALUE_SET_DEFAULT = "get a value, set where there is none"
+    VALUE_GET_ALL = "get every value"
     VALUE_DELETE = "delete a value"
     VALUE_POP = "get and delete a value"
     VALUE_EXISTS = "whether a value exists"
@@ -87,11 +90,17 @@ class Operation(Enum):
     VALUE_KEYS = "every key"
     VALUE_TOUCH = "set when a value expires"
     VALUE_SIZE = "how many values"
+    LANGUAGE_LOOK = "look into a mapping or a set"
+    LANGUAGE_CHANGE = "change a mapping or a set"
+    TAKE = "take records away in order"
+    COUNT_ALL = "count all"
+    PING = "whether it is there"
     BEGIN = "begin"
     COMMIT = "commit"
     ROLL_BACK = "roll back"
     LEAVE = "leave"
     TAUGHT = "taught"
+    TOLD = "told that it only tells"
 
 
 class Honours(NamedTuple):
@@ -120,18 +129,25 @@ HONOURED: dict[Operation, Honours] = {
     Operation.REMOVE: _honours("KEY RECORD RECORDS", "ONE ONE_OR_NONE BOOL INT NONE UNKNOWN"),
     Operation.REMOVE_WHERE: _honours("CONDITION KEY", "BOOL INT NONE"),
     Operation.VALUE_GET: _honours("KEY DEFAULT", "*"),
-    Operation.VALUE_GET_MANY: _honours("KEYS", "*"),
-    Operation.VALUE_SET: _honours("KEY VALUE EXPIRES", "BOOL NONE UNKNOWN"),
-    Operation.VALUE_SET_MANY: _honours("VALUE EXPIRES", "BOOL NONE UNKNOWN"),
-    Operation.VALUE_DELETE: _honours("KEY KEYS", "BOOL INT NONE UNKNOWN"),
+    Operation.VALUE_GET_MANY: _honours("KEYS DEFAULT", "*"),
+    Operation.VALUE_GET_ALL: _honours("", "*"),
+    Operation.VALUE_SET: _honours("KEY VALUE EXPIRES", "*"),
+    Operation.VALUE_SET_MANY: _honours("KEYS VALUES EXPIRES", "*"),
+    Operation.VALUE_SET_DEFAULT: _honours("KEY VALUE DEFAULT EXPIRES", "*"),
+    Operation.VALUE_DELETE: _honours("KEY KEYS", "*"),
     Operation.VALUE_POP: _honours("KEY DEFAULT", "*"),
-    Operation.VALUE_EXISTS: _honours("KEY", "BOOL UNKNOWN"),
-    Operation.VALUE_COUNT_UP: _honours("KEY AMOUNT", "INT NONE OTHER UNKNOWN"),
-    Operation.VALUE_COUNT_DOWN: _honours("KEY AMOUNT", "INT NONE OTHER UNKNOWN"),
-    Operation.VALUE_CLEAR: _honours("", "BOOL INT NONE UNKNOWN"),
-    Operation.VALUE_KEYS: _honours("", "OTHER UNKNOWN"),
-    Operation.VALUE_TOUCH: _honours("KEY EXPIRES", "BOOL NONE UNKNOWN"),
-    Operation.VALUE_SIZE: _honours("", "INT UNKNOWN"),
+    Operation.VALUE_EXISTS: _honours("KEY KEYS", "*"),
+    Operation.VALUE_COUNT_UP: _honours("KEY AMOUNT EXPIRES", "*"),
+    Operation.VALUE_COUNT_DOWN: _honours("KEY AMOUNT EXPIRES", "*"),
+    Operation.VALUE_CLEAR: _honours("", "*"),
+    Operation.VALUE_KEYS: _honours("PREFIX", "*"),
+    Operation.VALUE_TOUCH: _honours("KEY EXPIRES", "*"),
+    Operation.VALUE_SIZE: _honours("", "*"),
+    Operation.LANGUAGE_LOOK: _honours("OTHER", "*"),
+    Operation.LANGUAGE_CHANGE: _honours("OTHER", "*"),
+    Operation.TAKE: _honours("", "ONE ONE_OR_NONE MANY"),
+    Operation.COUNT_ALL: _honours("", "INT BOOL"),
+    Operation.PING: _honours("", "BOOL"),
     Operation.BEGIN: _honours("", "*"),
     Operation.COMMIT: _honours("", "NONE UNKNOWN"),
     Operation.ROLL_BACK: _honours("", "NONE UNKNOWN"),
@@ -146,9 +162,13 @@ _LOOKING = frozenset(
         Operation.EXISTS,
         Operation.VALUE_GET,
         Operation.VALUE_GET_MANY,
+        Operation.VALUE_GET_ALL,
         Operation.VALUE_EXISTS,
         Operation.VALUE_KEYS,
         Operation.VALUE_SIZE,
+        Operation.LANGUAGE_LOOK,
+        Operation.COUNT_ALL,
+        Operation.PING,
     }
 )
 
@@ -266,14 +286,18 @@ class Access:
         state: the fake whose call it is.
         units: the shelf's units of work.
         call: where what it asked is noted.
+        manners: what was told of the interface's values by key, besides its methods.
     """
 
-    __slots__ = ("_call", "state", "table", "units")
+    __slots__ = ("_call", "manners", "state", "table", "units")
 
-    def __init__(self, table: View[Any], state: FakeState, units: Units, call: LiveCall) -> None:
+    def __init__(
+        self, table: View[Any], state: FakeState, units: Units, call: LiveCall, manners: Any
+    ) -> None:
         self.table = table
         self.state = state
         self.units = units
+        self.manners = manners
         self._call = call
 
     def did(self, statement: object) -> None:

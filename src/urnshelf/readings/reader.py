@@ -9,30 +9,56 @@ from typing import Any, NamedTuple
 
 from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
+from urnshelf.readings.advising import declarations
 from urnshelf.readings.changes import read_setter
 from urnshelf.readings.comparing import condition_maker
-from urnshelf.readings.entities import Entity, entity, item_record, record_of
+from urnshelf.readings.entities import Entity, entity, names_told_by, record_of
 from urnshelf.readings.key_values import read_key_value
+from urnshelf.readings.lacking import about_nothing
 from urnshelf.readings.look_ups import read_look_up, read_question
-from urnshelf.readings.operations import Reading, ReadParameter, Role, Unread, honoured
+from urnshelf.readings.mappings import read_mapping
+from urnshelf.readings.noticing import noticed
+from urnshelf.readings.operations import (
+    Operation,
+    Promised,
+    Reading,
+    ReadParameter,
+    Role,
+    Unread,
+    honoured,
+)
 from urnshelf.readings.parameters import PAGING, read_condition
+from urnshelf.readings.queues import QUEUES, read_queue
 from urnshelf.readings.removals import read_removal
 from urnshelf.readings.roles import given_as
 from urnshelf.readings.subject import Subject
+from urnshelf.readings.told_keys import keys_told_by
 from urnshelf.readings.units import is_unit_of_work, read_unit
 from urnshelf.readings.verbs import (
     ADDS,
     COUNTS,
+    HOUSEKEEPING,
     LOOK_UPS,
     QUESTIONS,
     REMOVES,
     SAVES,
     UPDATES,
     VERBS,
-    verb_of,
 )
 from urnshelf.readings.writes import read_write
 from urnshelf.store.definition import Definition
+
+__all__ = [
+    "READERS",
+    "declarations",
+    "keys_told_by",
+    "names_told_by",
+    "noticed",
+    "read",
+    "record_type_of",
+    "roles_of",
+]
+"""What is asked of the readings, once they are loaded."""
 
 
 class Reader(NamedTuple):
@@ -43,20 +69,30 @@ class Reader(NamedTuple):
     read: Callable[[Subject], Reading | Unread | None]
 
 
-def _no_method(subject: Subject) -> Unread | None:
+def _no_method(subject: Subject) -> Reading | Unread | None:
     # what Python calls behind one's back is none of a repository's words
-    if subject.member.kind == "attribute" or subject.member.name.startswith("_"):
+    if subject.member.kind == "attribute":
+        return Unread("an attribute is no method of a repository", is_operation=False)
+    if subject.member.name.startswith("_"):
         return Unread("only public methods are read", is_operation=False)
-    return Unread("", is_operation=False) if subject.definition is None else None
+    if "_".join(subject.words) in HOUSEKEEPING and subject.is_housekeeping:
+        return _housekeeping(subject)
+    return (
+        Unread(about_nothing(subject), is_operation=False) if subject.definition is None else None
+    )
+
+
+def _housekeeping(subject: Subject) -> Reading | Unread:
+    """`close()` has nothing to do; whoever is asked `ping()` is there."""
+    if subject.words != ["ping"] or subject.result.kind is not Promised.BOOL:
+        return Unread("it promises more than None", is_operation=False)
+    return Reading(None, Operation.PING, (), lambda: "it is there", lambda access, values: True)
 
 
 def _unknown(subject: Subject) -> Unread:
     if isinstance(subject.name, str) and subject.words[0] in VERBS:
         return Unread(subject.name)
-    return Unread(
-        f"the verb {subject.words[0]!r} is not one that is read",
-        is_operation=_changes_records(subject),
-    )
+    return Unread(f"the verb {subject.words[0]!r} is not one that is read", is_operation=False)
 
 
 _ANY: frozenset[str] = frozenset()
@@ -65,8 +101,10 @@ READERS = (
         frozenset({"enter", "aenter", "begin", "start", "exit", "aexit", "commit", "rollback"}),
         read_unit,
     ),
+    Reader(_ANY, read_mapping),
     Reader(_ANY, read_key_value),
     Reader(_ANY, _no_method),
+    Reader(QUEUES, read_queue),
     Reader(frozenset({"set", "mark", "change"}), read_setter),
     Reader(ADDS | SAVES | UPDATES, read_write),
     Reader(REMOVES | {"clear", "purge", "truncate"}, read_removal),
@@ -136,19 +174,3 @@ def _role_of(name: str, member: Member, about: Entity) -> ReadParameter:
         return ReadParameter(name, PAGING[name])
     make = condition_maker(name, node, about)
     return given if make is None else read_condition(name, make)
-
-
-def _changes_records(subject: Subject) -> bool:
-    """Whether a method of a repository is given a record or a key: then to do nothing would be a
-    lie.
-    """
-    about = subject.about
-    if not any(
-        verb_of(name) in VERBS for name in subject.interface.members if not name.startswith("_")
-    ):
-        return False
-    nodes = subject.member.parameter_nodes.items()
-    return any(
-        node.bare is about.record_type or item_record(node) is not None or about.is_key(name)
-        for name, node in nodes
-    )

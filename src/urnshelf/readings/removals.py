@@ -44,6 +44,8 @@ def read_removal(subject: Subject) -> Reading | Unread | None:
     if result.kind in (Promised.MANY, Promised.OTHER, Promised.PAGE, Promised.BY_KEY):
         return Unread(f"{verb!r} is read where it promises None, bool, a number or the record")
     given = given_to(member, about)
+    if not about.key_fields and {Role.RECORD, Role.RECORDS} & {one.role for one in given}:
+        return Unread(about.definition.without_key)
     first = given[0].role if len(given) == 1 else Role.OTHER
     # of a record only its key counts, as in a database
     if first is Role.RECORD and not name.by:

@@ -7,8 +7,9 @@ from functools import cached_property
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.entities import Entity, entity
 from urnshelf.readings.names import Name, name_of
+from urnshelf.readings.noticing import is_housekeeping
 from urnshelf.readings.results import Result, result_of
-from urnshelf.readings.verbs import words_of
+from urnshelf.readings.verbs import twin_of, words_of
 from urnshelf.store.definition import Definition
 
 
@@ -28,7 +29,7 @@ class Subject:
         self.member = member
         self.interface = interface
         self.definition = definition
-        self.words = words_of(member.name)
+        self.words = words_of(twin_of(member.name, interface.members))
         self.result: Result = result_of(member.promise.node)
         """What it promises."""
         if definition is not None:
@@ -38,6 +39,11 @@ class Subject:
     def name(self) -> Name | str:
         """Its name taken apart, or the word that is not accounted for."""
         return name_of(self.words, self.about, self.member.parameters)
+
+    @property
+    def is_housekeeping(self) -> bool:
+        """Whether it is one that every dependency may have, and that changes nothing."""
+        return is_housekeeping(self.member, self.interface)
 
     @cached_property
     def verb(self) -> str:

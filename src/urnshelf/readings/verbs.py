@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from urnshelf.records.description import snake_case
 
 LOOK_UPS = frozenset(
@@ -10,12 +12,37 @@ LOOK_UPS = frozenset(
     iterate scan one first many page paginate match matching
     """.split()
 )
-ADDS = frozenset({"add", "create", "insert"})
+PUSHES = frozenset({"append", "push", "enqueue"})
+"""Verbs that add only where the interface gives back, too, what was added."""
+ADDS = frozenset({"add", "create", "insert"}) | PUSHES
 SAVES = frozenset({"save", "upsert", "store", "put", "persist"})
 UPDATES = frozenset({"update", "modify", "patch", "change"})
 REMOVES = frozenset({"delete", "remove"})
 COUNTS = frozenset({"count"})
 QUESTIONS = frozenset({"exists", "exist", "has", "contains", "any"})
+
+HOUSEKEEPING = frozenset(
+    """
+    close aclose open connect disconnect startup shutdown start stop ping flush dispose initialize
+    """.split()
+)
+"""Methods that a dependency may have beside what it is for; without a parameter they change
+nothing that another method could give back.
+"""
+STORING = (
+    ADDS
+    | SAVES
+    | UPDATES
+    | REMOVES
+    | frozenset(
+        """
+        set write append register replace merge drop discard pop evict forget expire unset clear
+        purge reset mset mput mdelete cache remember overwrite incr decr increment decrement touch
+        """.split()
+    )
+)
+"""Verbs after which something is there, or gone, that was not before."""
+CLEARS = frozenset({"clear", "purge", "reset", "drain", "flush", "empty", "wipe", "truncate"})
 
 VERBS = LOOK_UPS | ADDS | SAVES | UPDATES | REMOVES | COUNTS | QUESTIONS
 
@@ -30,3 +57,12 @@ def words_of(method: str) -> list[str]:
     name = method.strip("_")
     words = (name if name.islower() else snake_case(name)).split("_")
     return words[1:] if words[0] in ("bulk", "batch") and len(words) > 1 else words
+
+
+def twin_of(method: str, names: Collection[str]) -> str:
+    """The name under which an asynchronous counterpart would be called: `get` for `aget` that
+    stands beside `get`, and for `get_async`.
+    """
+    if method.startswith("a") and method[1:] in names:
+        return method[1:]
+    return method.removesuffix("_async") or method

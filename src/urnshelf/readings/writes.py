@@ -18,11 +18,13 @@ from urnshelf.readings.operations import (
     Role,
     Unread,
 )
+from urnshelf.readings.queues import gives_back
 from urnshelf.readings.results import Result
 from urnshelf.readings.roles import given_to, path_of_key
 from urnshelf.readings.statements import insertion, key_condition, verb_text
 from urnshelf.readings.subject import Subject
-from urnshelf.readings.verbs import ADDS, SAVES, UPDATES
+from urnshelf.readings.verbs import ADDS, PUSHES, SAVES, UPDATES
+from urnshelf.records.equality import same
 from urnshelf.store.paths import identifier
 from urnshelf.store.views import View
 
@@ -50,8 +52,12 @@ def read_write(subject: Subject) -> Reading | Unread | None:
         return Unread(
             f"{member.name!r} says more than that it stores a {about.record_type.__name__}"
         )
+    if verb in PUSHES and not gives_back(about.record_type, subject.interface):
+        return Unread(f"nothing gives a {about.record_type.__name__} back", is_operation=False)
     given = given_to(member, about)
     first = given[0].role if given else Role.OTHER
+    if verb not in ADDS and not about.key_fields:
+        return Unread(about.definition.without_key)
     if first in (Role.RECORD, Role.RECORDS) and len(given) == 1 and not name.by:
         return _stored_reading(verb, given, about, result)
     if verb in ADDS and not name.by:
@@ -81,12 +87,14 @@ def _stored_reading(
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         table = access.table
         stored: list[Any] = []
+        own: list[Any] = []
         access.did(lambda: "; ".join(insertion(verb, table, record) for record in stored[:3]))
         # one after the other: the statement tells of those that were stored, should one be
         # refused
         for record in list(values[0]) if is_many else [values[0]]:
             stored.append(store(table, record))
-        return reply(table, stored)
+            own.append(_own(record, stored[-1]))
+        return reply(table, own)
 
     def tell() -> str:
         meaning = f"{verb_text(verb, about)} VALUES (:{about.name})"
@@ -132,6 +140,13 @@ _OPERATIONS = {
     **dict.fromkeys(SAVES, Operation.SAVE),
     **dict.fromkeys(UPDATES, Operation.UPDATE),
 }
+
+
+def _own(record: object, stored: Any) -> Any:
+    """The caller's own object, as mappers give it back; what cannot be changed is given as it was
+    stored, with the key and the version that it got.
+    """
+    return record if same(record, stored) else stored
 
 
 def _store_of(verb: str) -> Store:

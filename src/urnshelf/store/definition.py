@@ -5,6 +5,7 @@ whose errors.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from copy import copy
 from typing import Any
 
 from urnshelf.caches import remembered
@@ -13,12 +14,13 @@ from urnshelf.records.copies import copier_of
 from urnshelf.records.description import Description, snake_case
 from urnshelf.records.display import show
 from urnshelf.records.recognising import declare, description_of
+from urnshelf.store.own_errors import OwnError, error_maker
 from urnshelf.types.forms import full_name
 from urnshelf.types.nodes import Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-MakeError = Callable[[str], Exception]
+_LIKELY = ("reference", "code", "number", "name", "slug", "email")
 
 
 class Definition:
@@ -44,9 +46,9 @@ class Definition:
         unique: Iterable[str | Iterable[str]] = (),
         references: Mapping[str, type] | None = None,
         version: str | None = None,
-        missing: MakeError | None = None,
-        duplicate: MakeError | None = None,
-        outdated: MakeError | None = None,
+        missing: OwnError | None = None,
+        duplicate: OwnError | None = None,
+        outdated: OwnError | None = None,
     ) -> None:
         self.record_type = record_type
         self.described = described_to_store(record_type)
@@ -66,14 +68,30 @@ class Definition:
         """Copies of some records."""
         self.nothing = _falsy_default(self.described, self.key)
         """What stands for a key that is not there yet, besides None."""
-        self.missing: MakeError = missing or RecordMissing
-        self.duplicate: MakeError = duplicate or RecordRefused
-        self.outdated: MakeError = outdated or RecordOutdated
+        self.has_own_missing = missing is not None
+        """Whether a missing key raises the user's own exception."""
+        self.missing = error_maker(missing, RecordMissing, record_type, "define", "missing")
+        self.duplicate = error_maker(duplicate, RecordRefused, record_type, "define", "duplicate")
+        self.outdated = error_maker(outdated, RecordOutdated, record_type, "define", "outdated")
 
     @property
     def key(self) -> str | None:
         """The field that is the primary key alone."""
         return self.key_fields[0] if len(self.key_fields) == 1 else None
+
+    @property
+    def without_key(self) -> str:
+        """The words for records without a key, and the line that gives them one."""
+        names = self.described.names
+        likely = next((name for name in _LIKELY if name in names), names[0] if names else "…")
+        return f"{self.name} has no key: shelf.define({self.name}, key={likely!r})"
+
+    def with_key(self, field: str) -> Definition:
+        """The same, but for the field that is the key."""
+        other = copy(self)
+        other.key_fields = self._group(field)
+        other.nothing = _falsy_default(self.described, field)
+        return other
 
     def kind_of(self, field: str) -> str:
         """What is assigned to a field of the key that is empty: a `uuid`, one as a `text`, or a

@@ -108,7 +108,7 @@ class Selection(Generic[V]):
     def _cut(self, found: list[Any]) -> list[Any]:
         return found[self._skipped : None if self._most is None else self._skipped + self._most]
 
-    def _sql(self, what: str, tie: tuple[str, ...] = ()) -> str:
+    def _sql(self, what: str, tie: tuple[str, ...] = (), in_order: bool = False) -> str:
         text = f"{what} FROM {identifier(self._source.table_name)}"
         if self._condition.parts:
             text += f" WHERE {self._condition}"
@@ -116,7 +116,7 @@ class Selection(Generic[V]):
             f"{column_text(path)} DESC" if descending else column_text(path)
             for path, descending in self._order
         ]
-        if self._most is not None or self._skipped:
+        if self._most is not None or self._skipped or in_order:
             order += [identifier(field) for field in tie if field not in dict(self._order)]
         text += f" ORDER BY {', '.join(order)}" if order else ""
         if self._most is not None or self._skipped:
@@ -300,6 +300,14 @@ class Query(Selection[V]):
         'SELECT count(*) FROM berth WHERE id = 2'
         """
         return self._sql(what, self._source.key_fields)
+
+    def in_order(self) -> str:
+        """The SQL of its records, with the order in which it gives them.
+
+        >>> shelf.records(Berth).where(harbour="Ternhythe").in_order()
+        "SELECT * FROM berth WHERE harbour = 'Ternhythe' ORDER BY id"
+        """
+        return self._sql("SELECT *", self._source.key_fields or ("rowid",), in_order=True)
 
     @property
     def conditions(self) -> tuple[Condition, ...]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import count
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
@@ -46,6 +47,8 @@ class Rows:
         self._journal = journal
         self._draw_uuid = draw_uuid
         self._serial = 0
+        self._arrived: dict[Any, int] = {}
+        self._arrivals = count()
         self._ordered: list[Any] | None = []
         self._unique = {group: HashIndex(self._group_of(group)) for group in definition.unique}
         self._indexes: dict[str, HashIndex] = {}
@@ -109,6 +112,30 @@ class Rows:
         self._serial += 1
         return self._serial
 
+    def know_by(self, field: str) -> None:
+        """Make a field the key of records that had none.
+
+        Raises:
+            RecordRefused: two of those that are there have the same.
+        """
+        definition = self.definition.with_key(field)
+        rows = list(self.by_key.values())
+        values = [self.fetch(row, field) for row in rows]
+        if len(set(values)) < len(values) or None in values:
+            raise RecordRefused(
+                f"{field} is no key of {definition.name}: among the records on the shelf it is "
+                f"empty, or the same twice; {self.definition.without_key}"
+            )
+        self.definition = definition
+        self.by_key = dict(zip(values, rows, strict=True))
+        self._arrived = {key: next(self._arrivals) for key in self.by_key}
+        self._ordered = None
+        self._indexes.clear()
+        self._sorted.clear()
+        self._unique = {group: HashIndex(self._group_of(group)) for group in definition.unique}
+        for key, row in self.by_key.items():
+            self._reindex(key, ABSENT, row)
+
     # --- changes ----------------------------------------------------------------------------------
 
     def put(self, key: object, row: object) -> None:
@@ -118,6 +145,8 @@ class Rows:
             self._check_unique(key, row)
         if self._journal.writing:
             self._journal.note(self, key, before)
+        if before is ABSENT:
+            self._arrived[key] = next(self._arrivals)
         self._replace(key, before, row)
         if self.limited is not None:
             self.limited.add(key)
@@ -176,8 +205,9 @@ class Rows:
             if taken:
                 values = " and ".join(f"{field}={show(self.fetch(row, field))}" for field in group)
                 raise self.definition.duplicate(
+                    value if len(group) > 1 else value[0],
                     f"a {self.definition.name} with {values} is there already: "
-                    f"{show(self.by_key[taken[0]])}"
+                    f"{show(self.by_key[taken[0]])}",
                 )
 
     def _group_of(self, group: tuple[str, ...]) -> Callable[[Any], tuple[Any, ...]]:
@@ -195,6 +225,12 @@ class Rows:
             except TypeError:
                 return list(self.by_key)
         return self._ordered
+
+    def by_arrival(self) -> list[Any]:
+        """The keys in the order in which their records came, also where some were taken away and
+        put back since.
+        """
+        return sorted(self.by_key, key=self._arrived.__getitem__)
 
     def candidates(self, condition: AllOf) -> list[Any]:
         """The keys, in order, of records among which are all that fulfil the condition: as few as

@@ -44,6 +44,10 @@ class Store:
         """How often it was told how records are stored."""
         self._draw_uuid = draw_uuid
         self._views: dict[type, View[Any]] = {}
+        self._known_by: dict[type, tuple[str, str]] = {}
+        self._of_interfaces: dict[Any, type] = {}
+        self.told: list[type] = []
+        """The types of which it was told how their records are stored."""
 
     def view(self, record_type: type[T]) -> View[T]:
         """All records of this type."""
@@ -71,11 +75,21 @@ class Store:
         """The fields of a type's primary key on this shelf."""
         return self.definition(record_type).key_fields
 
+    def of_interface(self, interface: Any) -> type | None:
+        """The record type that was told for an interface."""
+        of_form = self._of_interfaces.get(interface.form)
+        return of_form or self._of_interfaces.get(interface.origin)
+
+    def named(self, names: set[str]) -> type | None:
+        """The only type with one of these names whose storing was told."""
+        found = [record_type for record_type in self.told if record_type.__name__ in names]
+        return found[0] if len(found) == 1 else None
+
     def let_go(self) -> None:
         """Forget all records."""
         self._views.clear()
 
-    def define(self, definition: Definition) -> None:
+    def define(self, definition: Definition, interfaces: Iterable[object] = ()) -> None:
         """Say how a type is stored; before its first record."""
         known = self._views.get(definition.record_type)
         # records that are there were checked by other rules
@@ -85,7 +99,34 @@ class Store:
             )
         # what was read before may be read otherwise now
         self.version += 1
+        self.told.append(definition.record_type)
+        self._of_interfaces.update(dict.fromkeys(interfaces, definition.record_type))
+        self._known_by.pop(definition.record_type, None)
         self._new_view(definition)
+
+    def know_by(self, record_type: type, field: str, interface: str) -> str:
+        """Make a field the key of records that have none, as an interface knows them by it.
+
+        Returns:
+            Why not; empty where it is their key from now on.
+        """
+        known = self._known_by.setdefault(record_type, (field, interface))
+        definition = self.definition(record_type)
+        if known[0] != field:
+            return (
+                f"{known[1]} knows a {definition.name} by its {known[0]}, {interface} by its "
+                f"{field}; {definition.without_key}"
+            )
+        rows = self.view(record_type).stored
+        if rows.by_key and self.journal.writing:
+            return f"{definition.without_key}; before the first savepoint, or unit of work"
+        try:
+            rows.know_by(field)
+        except RecordRefused as why:
+            del self._known_by[record_type]
+            return str(why)
+        self.version += 1
+        return ""
 
     def check_references(self, definition: Definition, rows: Rows, record: object) -> None:
         """Refuse a record that refers to one that is not there."""

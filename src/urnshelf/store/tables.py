@@ -40,6 +40,7 @@ class Table(Generic[T]):
         >>> shelf.records(Berth).get(2).id
         2
         """
+        self._view.need_key("got")
         return self._view.get(key)
 
     def find(self, key: object) -> T | None:
@@ -48,6 +49,7 @@ class Table(Generic[T]):
         >>> shelf.records(Berth).find(2) is None
         True
         """
+        self._view.need_key("found")
         return self._view.find(key)
 
     def add(self, record: T) -> T:
@@ -89,6 +91,7 @@ class Table(Generic[T]):
         >>> shelf.records(Berth).remove(2), shelf.records(Berth).remove(2)
         (True, False)
         """
+        self._view.need_key("removed")
         return self._view.remove(key)
 
     def where(self, *conditions: Condition | Callable[[T], object], **fields: object) -> Query[T]:

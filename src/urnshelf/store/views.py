@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
-from urnshelf.errors import RecordMissing, RecordRefused
+from urnshelf.errors import RecordRefused
 from urnshelf.records.description import Description
 from urnshelf.records.display import show
 from urnshelf.store.comparisons import condition_of
@@ -39,7 +39,6 @@ class View(Generic[T]):
     def __init__(self, rows: Rows, store: Store, seen: tuple[Condition, ...] = ()) -> None:
         self.stored = rows
         self.copies: Callable[[Iterable[T]], list[T]] = rows.definition.copies
-        self._definition = rows.definition
         self._store = store
         self._seen = seen
         self._sees = AllOf(seen).test() if seen else None
@@ -75,9 +74,10 @@ class View(Generic[T]):
         self._check(record)
         record, key = self.stored.with_key(record)
         if key in self.stored.by_key:
-            raise self._definition.duplicate(
+            raise self.stored.definition.duplicate(
+                key,
                 f"a {self.name} with {self._worded(key)} is there already: "
-                f"{show(self.stored.by_key[key])}"
+                f"{show(self.stored.by_key[key])}",
             )
         return self._put(key, record)
 
@@ -89,6 +89,7 @@ class View(Generic[T]):
                 one was read.
         """
         self._check(record)
+        self.need_key("saved")
         record, key = self.stored.with_key(record)
         known = self.stored.by_key.get(key)
         # what is not seen must not be overwritten unseen
@@ -97,8 +98,8 @@ class View(Generic[T]):
                 f"the {self.name} with {self._worded(key)} is not seen from here, so it cannot be "
                 "saved"
             )
-        if known is not None and self._definition.version:
-            record = self._next_version(record, known, key, self._definition.version)
+        if known is not None and self.stored.definition.version:
+            record = self._next_version(record, known, key, self.stored.definition.version)
         return self._put(key, record)
 
     def remove(self, key: object) -> bool:
@@ -107,7 +108,7 @@ class View(Generic[T]):
         if row is None:
             return False
         # asked before anything is changed
-        self._store.check_unreferenced(self._definition, key)
+        self._store.check_unreferenced(self.stored.definition, key)
         self.stored.drop(key)
         return True
 
@@ -134,27 +135,27 @@ class View(Generic[T]):
     @property
     def record_type(self) -> type[T]:
         """The records' class."""
-        return self._definition.record_type
+        return self.stored.definition.record_type
 
     @property
     def name(self) -> str:
         """The record type's name."""
-        return self._definition.name
+        return self.stored.definition.name
 
     @property
     def table_name(self) -> str:
         """What SQL calls the table."""
-        return self._definition.table_name
+        return self.stored.definition.table_name
 
     @property
     def key(self) -> str | None:
         """The field that is the primary key alone."""
-        return self._definition.key
+        return self.stored.definition.key
 
     @property
     def key_fields(self) -> tuple[str, ...]:
         """The fields of the primary key."""
-        return self._definition.key_fields
+        return self.stored.definition.key_fields
 
     @property
     def fields(self) -> tuple[str, ...]:
@@ -164,7 +165,14 @@ class View(Generic[T]):
     @property
     def described(self) -> Description:
         """The records' description."""
-        return self._definition.described
+        return self.stored.definition.described
+
+    def need_key(self, done: str) -> None:
+        """Refuse what needs a key, for records without one: a second one would be made silently."""
+        if not self.stored.definition.key_fields:
+            raise RecordRefused(
+                f"{self.stored.definition.without_key}; until then nothing can be {done} by its key"
+            )
 
     def key_of(self, record: T) -> Any:
         """The record's key; None where it is empty."""
@@ -187,6 +195,15 @@ class View(Generic[T]):
         found = list(map(stored.__getitem__, shown))
         return condition.chosen(found) if condition.parts else found
 
+    def in_order_of_arrival(self) -> list[T]:
+        """The stored records in the order in which they came; not copies."""
+        stored = self.stored
+        return [
+            stored.by_key[key]
+            for key in stored.by_arrival()
+            if self._shows(key, stored.by_key[key])
+        ]
+
     def remove_rows(self, rows: Sequence[T]) -> int:
         """Take these stored records away."""
         keys = (
@@ -200,24 +217,25 @@ class View(Generic[T]):
     def changed(self, record: T, values: dict[str, Any]) -> T:
         """The record with these field values: itself, or where it is frozen a copy."""
         for field in values:
-            self._definition.known(field)
+            self.stored.definition.known(field)
         return self.stored.changed(record, values)  # type: ignore[no-any-return]
 
-    def missing_error(self, key: object) -> Exception:
+    def missing_error(self, key: object) -> BaseException:
         """The error for a key that no record has."""
         known = [
             show(k, 20) for k, row in list(self.stored.by_key.items())[:9] if self._shows(k, row)
         ]
         more = ", …" if len(known) > 8 else ""
-        is_ours = self._definition.missing is RecordMissing
+        is_ours = not self.stored.definition.has_own_missing
         hint = (
             f" (shelf.define({self.name}, missing=…) makes this your own exception)"
             if is_ours
             else ""
         )
-        return self._definition.missing(
+        return self.stored.definition.missing(
+            key,
             f"no {self.name} has {self._worded(key)}; on the shelf: "
-            f"{', '.join(known[:8]) or 'none'}{more}{hint}"
+            f"{', '.join(known[:8]) or 'none'}{more}{hint}",
         )
 
     def through(
@@ -260,8 +278,8 @@ class View(Generic[T]):
         return self._sees is None or bool(self._sees(row))
 
     def _put(self, key: object, record: T) -> T:
-        if self._definition.references:
-            self._store.check_references(self._definition, self.stored, record)
+        if self.stored.definition.references:
+            self._store.check_references(self.stored.definition, self.stored, record)
         # a record that vanishes as it is stored would be a silent failure
         if self._sees is not None and not self._sees(record):
             raise RecordRefused(
@@ -276,10 +294,11 @@ class View(Generic[T]):
     def _next_version(self, record: T, known: object, key: object, field: str) -> T:
         mine, theirs = self.stored.fetch(record, field), self.stored.fetch(known, field)
         if mine != theirs:
-            raise self._definition.outdated(
+            raise self.stored.definition.outdated(
+                key,
                 f"the {self.name} with {self._worded(key)} was changed since it was read: its "
                 f"{field} is {show(theirs)}, "
-                f"the record to be saved has {show(mine)}"
+                f"the record to be saved has {show(mine)}",
             )
         newer: T = self.stored.changed(record, {field: (theirs or 0) + 1})
         return newer

@@ -1,0 +1,91 @@
+"""An object behind a fake: what no cue answers goes to it."""
+
+from __future__ import annotations
+
+import inspect
+from typing import Any
+
+from urnshelf.calls.ledger import NO_REPLY, LiveCall
+from urnshelf.calls.replies import awaited_if_due
+from urnshelf.calls.target import NOTHING, AssignmentTarget, AttributeTarget, FakeState
+from urnshelf.errors import InterfaceRefused
+from urnshelf.interfaces.members import Member
+from urnshelf.interfaces.taking_apart import QUIET
+from urnshelf.records.display import show
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+class Behind:
+    """Who answered a call that went to the object behind the fake."""
+
+    is_look_up = False
+
+    def __init__(self, real: object) -> None:
+        self._real = real
+
+    def __repr__(self) -> str:
+        return f"the object behind: {show(self._real, 60)}"
+
+
+def through(call: LiveCall) -> Any:
+    """The answerer: the object behind the fake, if there is one."""
+    target = call.target
+    real = target.state.behind
+    if real is NOTHING:
+        return NO_REPLY
+    call.answered_by = Behind(real)
+    name = target.member.name
+    if isinstance(target, AssignmentTarget):
+        setattr(real, name, call.live[0])
+        return None
+    if isinstance(target, AttributeTarget):
+        return getattr(real, name)
+    return awaited_if_due(target, target.call(getattr(real, name), call.live))
+
+
+def put_behind(state: FakeState, real: object) -> None:
+    """Put an object behind a fake.
+
+    Raises:
+        InterfaceRefused: it lacks a method of the interface, or has it with other parameters.
+    """
+    interface = state.interface
+    if isinstance(real, type):
+        raise InterfaceRefused(
+            f"over={real.__name__}: give an object of that class, over={real.__name__}(…)"
+        )
+    for member in interface.members.values():
+        if member.kind == "method" and member.name not in QUIET:
+            why = _misfit(member, real)
+            if why:
+                raise InterfaceRefused(
+                    f"over={show(real, 60)} cannot stand behind a fake of {interface.name}: {why}"
+                )
+    state.behind = real
+
+
+def _misfit(member: Member, real: object) -> str:
+    """Why a method of the interface cannot be called on the object."""
+    if member.name.startswith("_") and not member.name.startswith("__"):
+        return ""  # nobody outside calls it
+    method = getattr(real, member.name, None)
+    if not callable(method):
+        return f"it has no method {member.name!r}"
+    try:
+        signature = inspect.signature(method)
+    except (TypeError, ValueError):  # of a function written in C
+        return ""
+    try:
+        member.call(signature.bind, _blank(member))
+    except TypeError as why:
+        return f"its {member.name!r} takes other parameters: {why}"
+    return ""
+
+
+def _blank(member: Member) -> tuple[Any, ...]:
+    empty: dict[Any, Any] = {
+        inspect.Parameter.VAR_POSITIONAL: (),
+        inspect.Parameter.VAR_KEYWORD: {},
+    }
+    return tuple(empty.get(p.kind) for p in member.signature.parameters.values())

@@ -1,0 +1,78 @@
+"""The declarations that would answer a method which is not read: each was tried before it is
+advised.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from urnshelf.errors import UrnShelfError
+from urnshelf.interfaces.members import Interface, Member
+from urnshelf.readings.acts import SETTING, Act, told_by
+from urnshelf.readings.declared import Declared
+from urnshelf.readings.declaring import declare_keyed
+from urnshelf.readings.stores import kept_by
+from urnshelf.store.definition import Definition
+
+_PARTS = {Act.DELETE: "remove", Act.CLEAR: "remove", Act.EXISTS: "has", Act.KEYS: "keys"}
+
+
+def declarations(
+    member: Member, interface: Interface, keyless: Definition | None, may_tell: bool
+) -> tuple[str, ...]:
+    """Lines of code that would answer the method.
+
+    Args:
+        member: the method.
+        interface: where it stands.
+        keyless: the records that it is about, where they need a key.
+        may_tell: whether it may only tell somebody something.
+    """
+    found = []
+    if keyless is not None:
+        found.append(keyless.without_key.partition(": ")[2])
+    parts = {} if kept_by(interface) else _parts(interface)
+    if member.name in parts.values():
+        named = ", ".join(f"{part}={interface.name}.{name}" for part, name in parts.items())
+        found.append(f"shelf.keyed({interface.name}, {named})    # it keeps values by key")
+    if may_tell and member.promise.is_nothing:
+        found.append(f"shelf.tells({interface.name})    # nothing reads back what it is told")
+    return tuple(found)
+
+
+def _parts(interface: Interface) -> dict[str, str]:
+    """The methods of a dictionary that the interface could be declared to be."""
+    names = interface.members
+    acts = {
+        name: told.act
+        for name, member in names.items()
+        if member.kind == "method" and (told := told_by(name, names)) is not None
+    }
+    for getter in [name for name, act in acts.items() if act is Act.GET]:
+        for setter in [name for name, act in acts.items() if act in SETTING]:
+            parts = {"get": getter, "set": setter}
+            if _is_accepted(interface, parts):
+                return _with_others(interface, parts, acts)
+    return {}
+
+
+def _with_others(
+    interface: Interface, parts: dict[str, str], acts: dict[str, Act]
+) -> dict[str, str]:
+    for name, part in _others(acts):
+        if part not in parts and _is_accepted(interface, {**parts, part: name}):
+            parts[part] = name
+    return parts
+
+
+def _others(acts: dict[str, Act]) -> Iterator[tuple[str, str]]:
+    return ((name, _PARTS[act]) for name, act in acts.items() if act in _PARTS)
+
+
+def _is_accepted(interface: Interface, parts: dict[str, str]) -> bool:
+    methods = {part: getattr(interface.origin, name, None) for part, name in parts.items()}
+    try:
+        declare_keyed(Declared(), interface.form, methods)
+    except UrnShelfError:
+        return False
+    return True

@@ -1,0 +1,143 @@
+"""Whether somebody would notice that a method which promises None did nothing: then None is not
+its obvious reply.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Set
+from typing import Any
+
+from urnshelf.caches import remembered
+from urnshelf.interfaces.members import Interface, Member
+from urnshelf.readings.entities import entity, item_record
+from urnshelf.readings.results import is_record_type, is_row_type, result_of
+from urnshelf.readings.stores import kept_by
+from urnshelf.readings.units import is_unit_of_work
+from urnshelf.readings.verbs import CLEARS, HOUSEKEEPING, STORING, twin_of, words_of
+from urnshelf.records.recognising import describe
+from urnshelf.store.definition import plain_definition
+from urnshelf.types.forms import full_name
+from urnshelf.types.nodes import Kind, Node
+
+_KEYS = frozenset({"id", "ids", "pk", "key", "keys", "uuid", "token"})
+_KEY_ENDS = ("_id", "_ids", "_key", "_keys", "_uuid")
+_SCALARS = frozenset(
+    f"builtins.{name}" for name in "int str float bool bytes complex object NoneType type".split()
+) | {
+    "datetime.datetime",
+    "datetime.date",
+    "datetime.time",
+    "datetime.timedelta",
+    "datetime.tzinfo",
+    "decimal.Decimal",
+    "uuid.UUID",
+    "fractions.Fraction",
+}
+
+
+@remembered
+def noticed(member: Member, interface: Interface) -> str:
+    """What would show that the method did nothing; empty where it only tells somebody something.
+
+    Args:
+        member: a method that promises None.
+        interface: where it stands.
+    """
+    name = member.name
+    if member.kind != "method" or (name.startswith("__") and not is_of_language(interface)):
+        return ""
+    words = words_of(twin_of(name, interface.members))
+    if is_housekeeping(member, interface):
+        return ""
+    if is_of_language(interface):
+        return f"{interface.name} is a mapping or a set"
+    if is_unit_of_work(interface):
+        return f"{interface.name} is a unit of work"
+    return (
+        _stores(member, words, interface)
+        or _given_back(member, interface)
+        or _empties(member, words, interface)
+    )
+
+
+def is_housekeeping(member: Member, interface: Interface) -> bool:
+    """Whether it is one of the methods that every dependency may have, and that change nothing
+    which another could give back: `close()`, `ping()`.
+    """
+    word = "_".join(words_of(twin_of(member.name, interface.members)))
+    # to flush a cache may be to forget all of it
+    is_unclear = word == "flush" and bool(kept_by(interface))
+    return word in HOUSEKEEPING and not member.parameters and not is_unclear
+
+
+def is_of_language(interface: Interface) -> bool:
+    """Whether it is a mapping or a set, as the language defines them."""
+    origin = interface.origin
+    return isinstance(origin, type) and issubclass(origin, (Mapping, Set))
+
+
+def _stores(member: Member, words: list[str], interface: Interface) -> str:
+    """It takes records, their values or their keys, and its verb stores, or another gives them."""
+    verb_stores = words[0] in STORING
+    promised = {result_of(other.promise.node).record_type for other in interface.members.values()}
+    known = [one for one in promised if one is not None and describe(one) is not None]
+    for name, node in member.parameter_nodes.items():
+        what = _record_given(name, node, verb_stores)
+        if what and verb_stores:
+            return f"{words[0]!r} stores {what}"
+        of_key = [one for one in known if entity(plain_definition(one)).is_key(name)]
+        record = node.bare if is_record_type(node.bare) else item_record(node)
+        if of_key or (record is not None and record in promised):
+            which = (of_key[0] if of_key else record).__name__
+            return f"another method gives {which} records, and it is given one, or its key"
+    return ""
+
+
+def _record_given(name: str, node: Node, verb_stores: bool) -> str:
+    if is_record_type(node.bare) or item_record(node) is not None:
+        return "a record"
+    if name in _KEYS or name.endswith(_KEY_ENDS):
+        return f"something by the key {name!r}"
+    is_values = is_row_type(node) and node.kind is Kind.MAPPING and verb_stores
+    return "values of a record" if is_values or node.kind is Kind.TYPED_DICT else ""
+
+
+def _given_back(member: Member, interface: Interface) -> str:
+    """Another method gives a value and shares a parameter, or gives what one of them holds."""
+    for other in interface.members.values():
+        if other is member or other.name.startswith("__") or other.promise.is_nothing:
+            continue
+        promised = other.promise.node
+        for name, node in member.parameter_nodes.items():
+            theirs = other.parameter_nodes.get(name)
+            if theirs is not None and theirs.bare == node.bare and promised.kind is not Kind.NEVER:
+                return f"{other.name!r} gives something by the same {name!r}"
+            if _is_thing(node) and node.bare in (promised.bare, *_parts(promised)):
+                return f"{other.name!r} could give back what it is given as {name!r}"
+    return ""
+
+
+def _parts(promised: Node) -> list[Any]:
+    """The types of the items, or of the values, of a collection."""
+    is_collection = promised.kind in (Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM, Kind.MAPPING)
+    return [part.bare for part in promised.args] if is_collection else []
+
+
+def _empties(member: Member, words: list[str], interface: Interface) -> str:
+    """It has no parameter, its verb removes, and another looks something up by a key."""
+    is_clearing = words[0] in CLEARS or (words[0] in STORING and words[-1] in ("all", "everything"))
+    if member.parameters or not is_clearing:
+        return ""
+    for other in interface.members.values():
+        gives = other.kind == "method" and not other.promise.is_nothing
+        if gives and other.parameters and not other.name.startswith("__"):
+            return f"{other.name!r} looks up what it removes"
+    return ""
+
+
+def _is_thing(node: Node) -> bool:
+    """Whether a type is more than a number, a text or a moment."""
+    bare: Any = node.bare
+    if not node.is_known or node.is_enum or node.kind in (Kind.CALLABLE, Kind.LITERAL, Kind.NONE):
+        return False
+    return not isinstance(bare, type) or full_name(bare) not in _SCALARS

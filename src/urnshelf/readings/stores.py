@@ -1,0 +1,204 @@
+"""What an interface keeps by key: told by a getter and a setter that mirror each other."""
+
+from __future__ import annotations
+
+from inspect import Parameter
+from typing import Any, NamedTuple
+
+from urnshelf.caches import remembered
+from urnshelf.interfaces.members import Interface, Member
+from urnshelf.readings.acts import SETTING, Act, Told, told_by
+from urnshelf.readings.entities import record_types_of
+from urnshelf.readings.results import is_row_type
+from urnshelf.records.recognising import describe
+from urnshelf.store.definition import plain_definition
+from urnshelf.types.nodes import Kind, Node
+
+KEYS = frozenset({"key", "k", "name", "id", "token", "item_key", "cache_key"})
+VALUES = frozenset(
+    {"value", "val", "v", "data", "obj", "item", "payload", "content", "default_value", "amount"}
+)
+MOMENTS = frozenset({"expires_at", "expire_at", "expires_on", "until", "deadline"})
+EXPIRING = MOMENTS | frozenset(
+    """
+    expires expires_in expire expire_in ttl ttl_seconds ttl_s timeout timeout_seconds ex seconds
+    max_age lifetime expiry expiration
+    """.split()
+)
+_SEVERAL = frozenset({Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM})
+_VARIADIC = (Parameter.VAR_POSITIONAL, Parameter.VAR_KEYWORD)
+
+
+class Kept(NamedTuple):
+    """One thing that an interface keeps by key."""
+
+    nouns: frozenset[str]
+    """What names call it; an empty one where a name does not say."""
+    keys: tuple[str, ...]
+    """The parameters that are its key."""
+    value: Node
+    is_plain: bool
+    """Whether it goes by the usual names: `get(key)` and `set(key, value)`."""
+    own: str = ""
+    """What sets it apart, where it was declared."""
+
+    @property
+    def space(self) -> str:
+        """Where its values are."""
+        return self.own or self.name
+
+    @property
+    def name(self) -> str:
+        """What its values are called; empty where nothing says."""
+        return max(self.nouns)
+
+
+@remembered
+def kept_by(interface: Interface) -> tuple[Kept, ...]:
+    """What the interface keeps by key.
+
+    A getter `G(P…) -> V | None` and a setter `S(P…, value: V)` that share their parameters P by
+    name, the type V, and what their names speak of, are two ends of one thing.
+    """
+    methods = [
+        member
+        for member in interface.members.values()
+        if member.kind == "method" and not member.name.startswith("_")
+    ]
+    told = [(member, told_by(member.name, interface.members)) for member in methods]
+    getters = [(member, one) for member, one in told if one and one.act is Act.GET]
+    setters = [(member, one) for member, one in told if one and one.act in SETTING]
+    pairs = [
+        kept
+        for getter in getters
+        for setter in setters
+        if (kept := _pair(getter, setter, interface)) is not None
+    ]
+    certain = [pair for pair in pairs if len(pair.nouns) == 1]
+    if not certain and len(pairs) == 1:
+        # of two names that speak of different things, only where nothing else can be meant
+        certain = pairs
+    single = tuple({pair.nouns: pair for pair in reversed(certain)}.values())
+    return single or _kept_many(getters, setters)
+
+
+def place_of(told: Told, kept: tuple[Kept, ...]) -> Kept | None:
+    """Which of the things that are kept a method is about; None where that is not certain."""
+    for one in kept:
+        if told.noun in one.nouns:
+            return one
+    return kept[0] if len(kept) == 1 and not told.noun else None
+
+
+Named = tuple[Member, Told]
+
+
+def _pair(getter: Named, setter: Named, interface: Interface) -> Kept | None:
+    """The thing that both are about, if they mirror each other."""
+    keys = _keys_of(getter[0])
+    value = None if keys is None else _value_of(setter[0], keys)
+    if keys is None or value is None:
+        return None
+    promised, given = getter[0].promise.node, setter[0].parameter_nodes[value]
+    is_plain = len(keys) == 1 and keys[0] in KEYS and value in VALUES
+    same_types = all(
+        _agree(getter[0].parameter_nodes[key], setter[0].parameter_nodes[key]) for key in keys
+    )
+    is_typed = promised.is_known and given.is_known and promised.bare == given.bare
+    keeps_many = promised.kind in _SEVERAL and given.is_known and promised.item.bare == given.bare
+    if not same_types or keeps_many or not (is_typed or is_plain):
+        return None
+    if not is_plain and _is_of_records(promised, setter[1], keys, interface):
+        return None
+    nouns = frozenset({getter[1].noun, setter[1].noun})
+    return Kept(nouns, keys, promised if promised.is_known else given, is_plain)
+
+
+def _keys_of(getter: Member) -> tuple[str, ...] | None:
+    """The parameters of a getter, where all of them are its key."""
+    if getter.promise.is_nothing or getter.promise.stream:
+        return None
+    names = []
+    for name, parameter in getter.signature.parameters.items():
+        if name == "default":
+            continue
+        several = parameter.kind in _VARIADIC or getter.parameter_nodes[name].kind in _SEVERAL
+        if several or name in EXPIRING:
+            return None
+        names.append(name)
+    return tuple(names)
+
+
+def _value_of(setter: Member, keys: tuple[str, ...]) -> str | None:
+    """The only parameter of a setter that is neither the key nor an expiry."""
+    parameters = setter.signature.parameters
+    if tuple(name for name in parameters if name in keys) != keys:
+        return None
+    rest = [name for name in parameters if name not in keys and name not in EXPIRING]
+    is_one = len(rest) == 1 and parameters[rest[0]].kind not in _VARIADIC
+    return rest[0] if is_one else None
+
+
+def _agree(mine: Node, theirs: Node) -> bool:
+    return not (mine.is_known and theirs.is_known) or mine.bare == theirs.bare
+
+
+def _is_of_records(value: Node, setter: Told, keys: tuple[str, ...], interface: Interface) -> bool:
+    """Whether the pair speaks of the shelf's records: their fields, their rows, or themselves."""
+    if not keys:
+        return not _is_one_cell(value, setter)
+    # `update(id, values)` may put the old values beside the new ones
+    is_row = is_row_type(value) or value.kind is Kind.TYPED_DICT
+    if setter.act is Act.UPDATE and is_row:
+        return True
+    described = describe(value.bare) if isinstance(value.bare, type) else None
+    if described is not None and described.key:
+        return True
+    records = record_types_of(interface)
+    if is_row and records:
+        return True
+    return any(setter.noun in plain_definition(one).described.fields for one in records)
+
+
+def _is_one_cell(value: Node, setter: Told) -> bool:
+    """Whether what is set without a key is one value: many may be added to, a text written on."""
+    if value.kind in _SEVERAL or setter.is_all or setter.act is not Act.SET:
+        return False
+    described = describe(value.bare) if isinstance(value.bare, type) else None
+    is_whole = value.kind in (Kind.MAPPING, Kind.TYPED_DICT) or described is not None
+    return is_whole and not (described is not None and described.key)
+
+
+def _kept_many(getters: list[Named], setters: list[Named]) -> tuple[Kept, ...]:
+    """What is kept by an interface that speaks of many keys at once only."""
+    for getter, one in getters:
+        for setter, other in setters:
+            value = _value_of_many(getter, setter)
+            if one.noun == other.noun and value is not None:
+                return (Kept(frozenset({one.noun}), ("key",), value, is_plain=True),)
+    return ()
+
+
+def _value_of_many(getter: Member, setter: Member) -> Node | None:
+    """The type of the values, where one gives those of some keys and the other sets pairs."""
+    keys = list(getter.parameter_nodes.values())
+    pairs = [node for name, node in setter.parameter_nodes.items() if name not in EXPIRING]
+    if len(keys) != 1 or len(pairs) != 1 or keys[0].kind is not Kind.ITEMS:
+        return None
+    given = value_of_pairs(pairs[0])
+    promised = getter.promise.node
+    by_key = promised.kind is Kind.MAPPING and len(promised.args) == 2
+    got = promised.args[1] if by_key else promised.item if promised.kind is Kind.ITEMS else None
+    return given if given is not None and got is not None and _agree(got, given) else None
+
+
+def value_of_pairs(node: Node) -> Node | None:
+    """The type of the values of a mapping, or of a sequence of pairs; None for anything else."""
+    if node.kind is Kind.MAPPING and len(node.args) == 2:
+        return node.args[1]
+    item = node.item if node.kind is Kind.ITEMS else None
+    return item.args[1] if item is not None and _is_pair(item) else None
+
+
+def _is_pair(node: Any) -> bool:
+    return node.kind is Kind.TUPLE and len(node.args) == 2
