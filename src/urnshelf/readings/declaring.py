@@ -12,6 +12,7 @@ from urnshelf.interfaces.members import Interface, Member
 from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.readings import value_runs as runs
 from urnshelf.readings.declared import Declared, Manners
+from urnshelf.readings.doing import Doing
 from urnshelf.readings.key_values import Roles, reading_of
 from urnshelf.readings.operations import Operation, Reading, Role
 from urnshelf.readings.stores import EXPIRING, Kept, kept_by
@@ -24,7 +25,7 @@ from urnshelf.types.nodes import ANYTHING, Kind, Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-_PARTS: dict[str, tuple[Operation, Callable[[runs.Doing], Any], str]] = {
+_PARTS: dict[str, tuple[Operation, Callable[[Doing], Any], str]] = {
     "get": (Operation.VALUE_GET, runs.get, "GET {key}"),
     "set": (Operation.VALUE_SET, runs.put, "SET {key} to {value}"),
     "remove": (Operation.VALUE_DELETE, runs.drop, "DELETE {key}"),

@@ -11,6 +11,7 @@ from urnshelf.interfaces.members import Member
 from urnshelf.readings import value_runs as runs
 from urnshelf.readings.acts import SETTING, Act, Told, told_by
 from urnshelf.readings.declared import NO_MANNERS
+from urnshelf.readings.doing import NUMBERS, Doing
 from urnshelf.readings.operations import (
     Access,
     Operation,
@@ -20,6 +21,7 @@ from urnshelf.readings.operations import (
     Unread,
 )
 from urnshelf.readings.stores import (
+    AMOUNTS,
     EXPIRING,
     KEYS,
     VALUES,
@@ -35,11 +37,10 @@ from urnshelf.types.nodes import Kind, Node
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _MANY_KEYS = frozenset({"keys", "names", "ids", "tokens"})
-_AMOUNTS = frozenset({"amount", "delta", "by", "n", "value", "step"})
 _PAIRS = frozenset({"mapping", "values", "items", "pairs", "key_value_pairs", "data"})
 _COLLECTIONS = frozenset({Kind.ITEMS, Kind.TUPLE})
 
-_NUMBERS: tuple[type, ...] = (*runs.NUMBERS, str)
+_NUMBERS: tuple[type, ...] = (*NUMBERS, str)
 
 Roles = dict[Role, tuple[int, ...]]
 """Which arguments are what."""
@@ -99,12 +100,12 @@ class _Way(NamedTuple):
     operation: Operation
     needs: frozenset[Role]
     meaning: str
-    run: Callable[[runs.Doing], Any]
+    run: Callable[[Doing], Any]
     shape: _Shape = _ANYTHING
 
 
 def _way(
-    operation: Operation, needs: str, meaning: str, run: Callable[[runs.Doing], Any], shape: _Shape
+    operation: Operation, needs: str, meaning: str, run: Callable[[Doing], Any], shape: _Shape
 ) -> _Way:
     return _Way(operation, frozenset(Role[word] for word in needs.split()), meaning, run, shape)
 
@@ -195,7 +196,8 @@ def read_key_value(subject: Subject) -> Reading | Unread | None:
     """What a method does with values that are kept by key; None for one that is not about any."""
     member, interface = subject.member, subject.interface
     gives_record = subject.result.record_type is not None and KEYS.isdisjoint(member.parameters)
-    if member.kind == "attribute" or gives_record:
+    is_private = member.name.startswith("_") and not member.name.startswith("__")
+    if member.kind == "attribute" or gives_record or is_private:
         return None
     kept = kept_by(interface)
     if not kept:
@@ -238,7 +240,7 @@ def reading_of(
     member: Member,
     kept: Kept,
     operation: Operation,
-    run: Callable[[runs.Doing], Any],
+    run: Callable[[Doing], Any],
     roles: Roles,
     meaning: str,
 ) -> Reading:
@@ -247,7 +249,7 @@ def reading_of(
     def answer(access: Access, values: tuple[Any, ...]) -> Any:
         spaces: Any = access.table  # what a fake of such a store sees is its values
         store = spaces.space(kept.space)
-        doing = runs.Doing(store, member, kept, roles, values, access.manners or NO_MANNERS)
+        doing = Doing(store, member, kept, roles, values, access.manners or NO_MANNERS)
         access.did(lambda: _statement(meaning, member, values))
         return runs.fitting(run(doing), member)
 
@@ -279,12 +281,16 @@ def _roles(member: Member, told: Told, kept: Kept) -> Roles | str:
         if role is None or (role in found and role is not Role.KEY):
             return name
         found.setdefault(role, []).append(position)
-    if 0 < len(found.get(Role.KEY, ())) < len(kept.keys):
-        return kept.keys[len(found[Role.KEY])]
+    # of many keys, or pairs, the parameters are the rest of each
+    is_many = Role.KEYS in found or Role.VALUES in found
+    wanted = len(kept.keys) - (1 if is_many else 0)
+    number = len(found.get(Role.KEY, ()))
+    if (number or is_many) and number != wanted:
+        lacking = [name for name in kept.keys if name not in member.parameters]
+        return lacking[0] if lacking else member.parameters[found[Role.KEY][0]]
     if len(kept.keys) > 1 and Role.KEY in found:
         # in the order in which the getter names them
-        order = {member.parameters.index(name): place for place, name in enumerate(kept.keys)}
-        found[Role.KEY].sort(key=order.__getitem__)
+        found[Role.KEY].sort(key=lambda position: kept.keys.index(member.parameters[position]))
     return {role: tuple(positions) for role, positions in found.items()}
 
 
@@ -303,11 +309,19 @@ def _role(
         return Role.KEY
     if own and name in KEYS and not is_many and Role.KEY not in found:
         return Role.KEY
-    if told.act in SETTING and value_of_pairs(node) is not None and Role.KEY not in found:
+    if (
+        told.act in SETTING
+        and kept.keys
+        and value_of_pairs(node) is not None
+        and Role.KEY not in found
+    ):
         return Role.VALUES
-    if own and (name in _MANY_KEYS or name == f"{own}s" or (several and name in {own, *KEYS})):
+    # many of the first part of a key, the rest of it being the same for all
+    first = kept.keys[0] if kept.keys else ""
+    is_plural = name == f"{first}s" or (own and name in _MANY_KEYS)
+    if first and (is_plural or (several and name in {first, *KEYS})):
         return Role.KEYS
-    if told.act in (Act.COUNT_UP, Act.COUNT_DOWN) and name in _AMOUNTS:
+    if told.act in (Act.COUNT_UP, Act.COUNT_DOWN) and name in AMOUNTS:
         return Role.AMOUNT
     if name in EXPIRING:
         return Role.EXPIRES

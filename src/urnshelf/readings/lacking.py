@@ -12,7 +12,7 @@ def about_nothing(subject: Subject) -> str:
     told = told_by(member.name, interface.members)
     if told is None:
         return "nothing in its promise or its parameters is a record"
-    names = list(interface.members)
+    names = [name for name in interface.members if not name.startswith("_")]
     kept = told.noun or "what it is about"
     if told.act is Act.GET:
         setters = [name for name in names if _act(name, names) in SETTING]

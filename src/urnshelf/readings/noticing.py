@@ -9,9 +9,9 @@ from typing import Any
 
 from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
-from urnshelf.readings.entities import entity, item_record
+from urnshelf.readings.entities import entity, item_record, record_types_of
 from urnshelf.readings.results import is_record_type, is_row_type, result_of
-from urnshelf.readings.stores import kept_by
+from urnshelf.readings.stores import VALUES
 from urnshelf.readings.units import is_unit_of_work
 from urnshelf.readings.verbs import CLEARS, HOUSEKEEPING, STORING, twin_of, words_of
 from urnshelf.records.recognising import describe
@@ -46,13 +46,17 @@ def noticed(member: Member, interface: Interface) -> str:
     name = member.name
     if member.kind != "method" or (name.startswith("__") and not is_of_language(interface)):
         return ""
-    words = words_of(twin_of(name, interface.members))
     if is_housekeeping(member, interface):
         return ""
     if is_of_language(interface):
         return f"{interface.name} is a mapping or a set"
     if is_unit_of_work(interface):
         return f"{interface.name} is a unit of work"
+    return _by_itself(member, interface) or _beside_another(member, interface)
+
+
+def _by_itself(member: Member, interface: Interface) -> str:
+    words = words_of(twin_of(member.name, interface.members))
     return (
         _stores(member, words, interface)
         or _given_back(member, interface)
@@ -60,14 +64,44 @@ def noticed(member: Member, interface: Interface) -> str:
     )
 
 
+def _beside_another(member: Member, interface: Interface) -> str:
+    """It is given a value that another method stores: `move(src, dest, value)` beside
+    `save(key, value)`.
+    """
+    for other in interface.members.values():
+        if other is member or other.kind != "method" or not other.promise.is_nothing:
+            continue
+        shared = [
+            name
+            for name, node in member.parameter_nodes.items()
+            if name in other.parameter_nodes and other.parameter_nodes[name].bare == node.bare
+            if name in VALUES or _is_thing(node)
+        ]
+        if shared and _by_itself(other, interface):
+            return f"{other.name!r} stores what it is given as {shared[0]!r}"
+    return ""
+
+
 def is_housekeeping(member: Member, interface: Interface) -> bool:
     """Whether it is one of the methods that every dependency may have, and that change nothing
     which another could give back: `close()`, `ping()`.
     """
     word = "_".join(words_of(twin_of(member.name, interface.members)))
-    # to flush a cache may be to forget all of it
-    is_unclear = word == "flush" and bool(kept_by(interface))
+    is_unclear = word == "flush" and _may_be_emptied(interface)
     return word in HOUSEKEEPING and not member.parameters and not is_unclear
+
+
+def _may_be_emptied(interface: Interface) -> bool:
+    """Whether to flush may be to forget everything, as with a cache or a queue, and not to write
+    what waits, as with a log or the session of a database.
+    """
+    if is_unit_of_work(interface):
+        return False
+    records = [one for one in record_types_of(interface) if describe(one) is not None]
+    if records and all(plain_definition(one).key_fields for one in records):
+        return False
+    methods = [one for one in interface.members.values() if not one.name.startswith("_")]
+    return any(one.kind == "method" and not one.promise.is_nothing for one in methods)
 
 
 def is_of_language(interface: Interface) -> bool:
@@ -84,7 +118,7 @@ def _stores(member: Member, words: list[str], interface: Interface) -> str:
     for name, node in member.parameter_nodes.items():
         what = _record_given(name, node, verb_stores)
         if what and verb_stores:
-            return f"{words[0]!r} stores {what}"
+            return f"{words[0]!r} changes {what}"
         of_key = [one for one in known if entity(plain_definition(one)).is_key(name)]
         record = node.bare if is_record_type(node.bare) else item_record(node)
         if of_key or (record is not None and record in promised):
@@ -97,7 +131,7 @@ def _record_given(name: str, node: Node, verb_stores: bool) -> str:
     if is_record_type(node.bare) or item_record(node) is not None:
         return "a record"
     if name in _KEYS or name.endswith(_KEY_ENDS):
-        return f"something by the key {name!r}"
+        return f"what has the key {name!r}"
     is_values = is_row_type(node) and node.kind is Kind.MAPPING and verb_stores
     return "values of a record" if is_values or node.kind is Kind.TYPED_DICT else ""
 

@@ -94,7 +94,7 @@ class Operation(Enum):
     LANGUAGE_CHANGE = "change a mapping or a set"
     TAKE = "take records away in order"
     COUNT_ALL = "count all"
-    PING = "whether it is there"
+    PING = "nothing, or whether it is there"
     BEGIN = "begin"
     COMMIT = "commit"
     ROLL_BACK = "roll back"
@@ -129,10 +129,10 @@ HONOURED: dict[Operation, Honours] = {
     Operation.REMOVE: _honours("KEY RECORD RECORDS", "ONE ONE_OR_NONE BOOL INT NONE UNKNOWN"),
     Operation.REMOVE_WHERE: _honours("CONDITION KEY", "BOOL INT NONE"),
     Operation.VALUE_GET: _honours("KEY DEFAULT", "*"),
-    Operation.VALUE_GET_MANY: _honours("KEYS DEFAULT", "*"),
+    Operation.VALUE_GET_MANY: _honours("KEY KEYS DEFAULT", "*"),
     Operation.VALUE_GET_ALL: _honours("", "*"),
     Operation.VALUE_SET: _honours("KEY VALUE EXPIRES", "*"),
-    Operation.VALUE_SET_MANY: _honours("KEYS VALUES EXPIRES", "*"),
+    Operation.VALUE_SET_MANY: _honours("KEY KEYS VALUES EXPIRES", "*"),
     Operation.VALUE_SET_DEFAULT: _honours("KEY VALUE DEFAULT EXPIRES", "*"),
     Operation.VALUE_DELETE: _honours("KEY KEYS", "*"),
     Operation.VALUE_POP: _honours("KEY DEFAULT", "*"),
@@ -147,7 +147,7 @@ HONOURED: dict[Operation, Honours] = {
     Operation.LANGUAGE_CHANGE: _honours("OTHER", "*"),
     Operation.TAKE: _honours("", "ONE ONE_OR_NONE MANY"),
     Operation.COUNT_ALL: _honours("", "INT BOOL"),
-    Operation.PING: _honours("", "BOOL"),
+    Operation.PING: _honours("", "BOOL UNKNOWN"),
     Operation.BEGIN: _honours("", "*"),
     Operation.COMMIT: _honours("", "NONE UNKNOWN"),
     Operation.ROLL_BACK: _honours("", "NONE UNKNOWN"),

@@ -84,9 +84,12 @@ def _no_method(subject: Subject) -> Reading | Unread | None:
 
 def _housekeeping(subject: Subject) -> Reading | Unread:
     """`close()` has nothing to do; whoever is asked `ping()` is there."""
-    if subject.words != ["ping"] or subject.result.kind is not Promised.BOOL:
-        return Unread("it promises more than None", is_operation=False)
-    return Reading(None, Operation.PING, (), lambda: "it is there", lambda access, values: True)
+    promised = subject.result.kind
+    if promised is Promised.UNKNOWN:
+        return Reading(None, Operation.PING, (), lambda: "nothing to do", lambda *_: None)
+    if subject.words == ["ping"] and promised is Promised.BOOL:
+        return Reading(None, Operation.PING, (), lambda: "it is there", lambda *_: True)
+    return Unread("it promises more than None", is_operation=False)
 
 
 def _unknown(subject: Subject) -> Unread:

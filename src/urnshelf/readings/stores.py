@@ -18,6 +18,7 @@ KEYS = frozenset({"key", "k", "name", "id", "token", "item_key", "cache_key"})
 VALUES = frozenset(
     {"value", "val", "v", "data", "obj", "item", "payload", "content", "default_value", "amount"}
 )
+AMOUNTS = frozenset({"amount", "delta", "by", "n", "value", "step"})
 MOMENTS = frozenset({"expires_at", "expire_at", "expires_on", "until", "deadline"})
 EXPIRING = MOMENTS | frozenset(
     """
@@ -39,6 +40,8 @@ class Kept(NamedTuple):
     value: Node
     is_plain: bool
     """Whether it goes by the usual names: `get(key)` and `set(key, value)`."""
+    is_typed: bool = True
+    """Whether getter and setter agree on the type of the values."""
     own: str = ""
     """What sets it apart, where it was declared."""
 
@@ -68,6 +71,7 @@ def kept_by(interface: Interface) -> tuple[Kept, ...]:
     told = [(member, told_by(member.name, interface.members)) for member in methods]
     getters = [(member, one) for member, one in told if one and one.act is Act.GET]
     setters = [(member, one) for member, one in told if one and one.act in SETTING]
+    counting = [(member, one) for member, one in told if one and one.act is Act.COUNT_UP]
     pairs = [
         kept
         for getter in getters
@@ -75,11 +79,14 @@ def kept_by(interface: Interface) -> tuple[Kept, ...]:
         if (kept := _pair(getter, setter, interface)) is not None
     ]
     certain = [pair for pair in pairs if len(pair.nouns) == 1]
-    if not certain and len(pairs) == 1:
+    if not certain and len(pairs) == 1 and pairs[0].is_typed:
         # of two names that speak of different things, only where nothing else can be meant
         certain = pairs
     single = tuple({pair.nouns: pair for pair in reversed(certain)}.values())
-    return single or _kept_many(getters, setters)
+    plain = [one.keys for one in single if not one.name]
+    # `get_body(key)` beside `get(key)` may be a part of the same value, or the same otherwise
+    apart = tuple(one for one in single if not one.name or one.keys not in plain)
+    return apart or _kept_many(getters, setters) or _kept_counts(getters, counting)
 
 
 def place_of(told: Told, kept: tuple[Kept, ...]) -> Kept | None:
@@ -87,7 +94,9 @@ def place_of(told: Told, kept: tuple[Kept, ...]) -> Kept | None:
     for one in kept:
         if told.noun in one.nouns:
             return one
-    return kept[0] if len(kept) == 1 and not told.noun else None
+    # what is counted may be kept apart from what has a name
+    is_counting = told.act in (Act.COUNT_UP, Act.COUNT_DOWN)
+    return kept[0] if len(kept) == 1 and not told.noun and not is_counting else None
 
 
 Named = tuple[Member, Told]
@@ -96,22 +105,23 @@ Named = tuple[Member, Told]
 def _pair(getter: Named, setter: Named, interface: Interface) -> Kept | None:
     """The thing that both are about, if they mirror each other."""
     keys = _keys_of(getter[0])
-    value = None if keys is None else _value_of(setter[0], keys)
-    if keys is None or value is None:
+    given_as = None if keys is None else _value_of(setter[0], keys)
+    if keys is None or given_as is None:
         return None
-    promised, given = getter[0].promise.node, setter[0].parameter_nodes[value]
-    is_plain = len(keys) == 1 and keys[0] in KEYS and value in VALUES
+    promised, given = getter[0].promise.node, setter[0].parameter_nodes[given_as]
+    is_plain = len(keys) == 1 and keys[0] in KEYS and given_as in VALUES
     same_types = all(
         _agree(getter[0].parameter_nodes[key], setter[0].parameter_nodes[key]) for key in keys
     )
-    is_typed = promised.is_known and given.is_known and promised.bare == given.bare
+    is_typed = promised.is_known and given.is_known and _is_same(promised, given)
     keeps_many = promised.kind in _SEVERAL and given.is_known and promised.item.bare == given.bare
     if not same_types or keeps_many or not (is_typed or is_plain):
         return None
     if not is_plain and _is_of_records(promised, setter[1], keys, interface):
         return None
     nouns = frozenset({getter[1].noun, setter[1].noun})
-    return Kept(nouns, keys, promised if promised.is_known else given, is_plain)
+    value = promised if promised.is_known else given
+    return Kept(nouns, keys, value, is_plain, is_typed)
 
 
 def _keys_of(getter: Member) -> tuple[str, ...] | None:
@@ -141,6 +151,14 @@ def _value_of(setter: Member, keys: tuple[str, ...]) -> str | None:
 
 def _agree(mine: Node, theirs: Node) -> bool:
     return not (mine.is_known and theirs.is_known) or mine.bare == theirs.bare
+
+
+def _is_same(got: Node, given: Node) -> bool:
+    """Whether values of one type are got and given: a dict may be given as any mapping."""
+    if got.bare == given.bare:
+        return True
+    is_one_kind = got.kind is given.kind and got.kind in (Kind.MAPPING, Kind.ITEMS)
+    return is_one_kind and [a.bare for a in got.args] == [a.bare for a in given.args]
 
 
 def _is_of_records(value: Node, setter: Told, keys: tuple[str, ...], interface: Interface) -> bool:
@@ -176,6 +194,19 @@ def _kept_many(getters: list[Named], setters: list[Named]) -> tuple[Kept, ...]:
             value = _value_of_many(getter, setter)
             if one.noun == other.noun and value is not None:
                 return (Kept(frozenset({one.noun}), ("key",), value, is_plain=True),)
+    return ()
+
+
+def _kept_counts(getters: list[Named], counting: list[Named]) -> tuple[Kept, ...]:
+    """What is kept by an interface that counts by key, and gives the number."""
+    for getter, one in getters:
+        keys = _keys_of(getter)
+        for counter, other in counting:
+            known = {*(keys or ()), *EXPIRING, *AMOUNTS}
+            is_number = getter.promise.node.bare in (int, float)
+            if keys and one.noun == other.noun and is_number and known >= set(counter.parameters):
+                nouns = frozenset({one.noun})
+                return (Kept(nouns, keys, getter.promise.node, keys[0] in KEYS),)
     return ()
 
 

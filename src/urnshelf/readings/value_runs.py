@@ -3,172 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
-from decimal import Decimal
+from datetime import datetime
 from inspect import Parameter
 from typing import Any
 
 from urnshelf.interfaces.members import Member
-from urnshelf.readings.declared import Manners
+from urnshelf.readings.doing import NUMBERS, Doing
 from urnshelf.readings.operations import NotCertain, Role
-from urnshelf.readings.stores import MOMENTS, Kept
+from urnshelf.readings.stores import Kept
 from urnshelf.records.copies import keep
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
-from urnshelf.store.entries import KeyValues
 from urnshelf.store.journal import ABSENT
-from urnshelf.types.nodes import ITEM_TYPES, Kind
+from urnshelf.types.nodes import ANYTHING, ITEM_TYPES, Kind, Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-NUMBERS = (int, float, Decimal)
 _EMPTY: Any = Parameter.empty
 _IDEMPOTENT = frozenset({"delete", "evict", "invalidate", "unset", "forget", "discard", "clear"})
 """Verbs after which the usual stores say nothing where there was nothing."""
-
-
-class Doing:
-    """One call of a method of a key–value store.
-
-    Args:
-        store: the values.
-        member: the method.
-        kept: what it is about.
-        given: which arguments are what.
-        values: the arguments.
-        manners: what was told of the store.
-    """
-
-    __slots__ = ("_given", "_values", "kept", "manners", "member", "store")
-
-    def __init__(
-        self,
-        store: KeyValues,
-        member: Member,
-        kept: Kept,
-        given: dict[Role, tuple[int, ...]],
-        values: tuple[Any, ...],
-        manners: Manners,
-    ) -> None:
-        self.store = store
-        self.member = member
-        self.kept = kept
-        self.manners = manners
-        self._given = given
-        self._values = values
-
-    def __contains__(self, role: Role) -> bool:
-        return role in self._given
-
-    def get(self, role: Role, lacking: object = None) -> Any:
-        """The argument of a role; `lacking` where there is none."""
-        positions = self._given.get(role)
-        return lacking if positions is None else self._values[positions[0]]
-
-    def parameter(self, role: Role) -> Parameter:
-        """The parameter of a role."""
-        return list(self.member.signature.parameters.values())[self._given[role][0]]
-
-    @property
-    def key(self) -> Any:
-        """The key: a tuple where several parameters make it."""
-        positions = self._given.get(Role.KEY, ())
-        several = tuple(self._values[position] for position in positions)
-        return several[0] if len(several) == 1 else several
-
-    @property
-    def keys(self) -> list[Any]:
-        """Those of a method that is about many."""
-        return list(self.get(Role.KEYS, ()))
-
-    def found(self) -> Any:
-        """The value, or `ABSENT`."""
-        return self.find(self.key)
-
-    def find(self, key: object) -> Any:
-        """The value of a key, or `ABSENT`."""
-        try:
-            return self.store.find(key)
-        except TypeError:
-            raise NotCertain(f"{show(key)} cannot be a key: it can change") from None
-
-    def put(self, key: object, value: object) -> None:
-        """Keep a value, as long as the call says."""
-        self.find(key)
-        self.store.put(key, value, self.until())
-
-    def until(self) -> datetime | None:
-        """When the value ends that the call sets."""
-        expires = self.get(Role.EXPIRES)
-        if expires is None:
-            return None
-        name = self.parameter(Role.EXPIRES).name
-        clock = self.store.clock
-        if isinstance(expires, datetime):
-            return clock.as_shown(expires)
-        if isinstance(expires, timedelta):
-            span = expires
-        elif isinstance(expires, bool) or not isinstance(expires, NUMBERS):
-            raise NotCertain(f"{name}={show(expires)} is no length of time and no moment")
-        elif name in MOMENTS:
-            return clock.as_shown(datetime.fromtimestamp(float(expires), UTC))
-        else:
-            span = timedelta(seconds=float(expires))
-        if span <= timedelta():
-            raise NotCertain(
-                f"{name}={show(expires)}: for some stores that is at once, for others never"
-            )
-        return clock.now + span
-
-    def promises(self, *forms: type) -> bool:
-        """Whether the method promises one of these types."""
-        return self.member.promise.node.bare in forms
-
-    def yes(self) -> Any:
-        """What it replies where it did what it is called for."""
-        return True if self.promises(bool) else None
-
-    def no(self, what: str) -> Any:
-        """What it replies where it did not; refused where its promise cannot say so."""
-        promised = self.member.promise.node
-        if promised.bare is bool and not promised.optional:
-            return False
-        raise NotCertain(
-            f"{what}, and with {self.member.promise.name} as its promise it is not certain what "
-            f"{self.member.name!r} does then"
-        )
-
-    def missed(self, key: object) -> Any:
-        """What a miss gives, or raises; refused where nothing tells."""
-        if Role.DEFAULT in self:
-            return self._default()
-        if self.manners.missing is not None:
-            raise self.manners.missing(key, self._nothing_for(key))
-        if self.manners.default is not ABSENT:
-            return keep(self.manners.default)
-        promised = self.member.promise.node
-        if self.member.name == "__getitem__":
-            raise KeyError(key)
-        # `get` without more gives None, as that of a dictionary does
-        is_get = promised.kind is Kind.ANY and self.member.name in ("get", "aget")
-        if promised.optional or promised.kind is Kind.NONE or is_get:
-            return None
-        raise NotCertain(
-            f"{self._nothing_for(key)}, and its promise does not say what then: tell it with "
-            "default=… or missing=… of shelf.keyed()"
-        )
-
-    def _default(self) -> Any:
-        default = self.get(Role.DEFAULT)
-        if type(default) is object and default is self.parameter(Role.DEFAULT).default:
-            raise NotCertain("what it gives where there is no value and no default is not certain")
-        return default
-
-    def _nothing_for(self, key: object) -> str:
-        known = ", ".join(show(k, 20) for k in self.store.keys()[:8]) or "none"
-        what = f"{self.kept.name} " if self.kept.name else "value "
-        there = f"there is no {what}for {show(key)}" if key != () else f"there is no {what}yet"
-        return f"{there}; there are values for: {known}"
 
 
 def fitting(reply: object, member: Member) -> Any:
@@ -187,20 +40,36 @@ def get(doing: Doing) -> Any:
 
 def get_many(doing: Doing) -> Any:
     """The values of some keys: by key, or in the order of the keys."""
-    lacking = doing.get(Role.DEFAULT)
     promised = doing.member.promise.node
     by_key = promised.kind is not Kind.ITEMS
-    each: list[tuple[Any, Any]] = []
-    for key in doing.keys:
-        found = doing.find(key)
-        if found is not ABSENT:
-            each.append((key, found))
-        elif not by_key or Role.DEFAULT in doing:
-            # as many values as keys: None, or the default, stands where there is none
-            each.append((key, lacking))
+    lacking = _lacking(doing, by_key)
+    found = {name: doing.find(key) for name, key in doing.keys.items()}
+    missing = [name for name, value in found.items() if value is ABSENT]
+    if by_key and missing and lacking is ABSENT and _may_be_none(promised):
+        raise NotCertain(
+            f"there is no value for {show(missing[0])}, and whether it is left out then, or given "
+            "as None, is not certain"
+        )
     if by_key:
-        return dict(each)
-    return ITEM_TYPES.get(promised.origin, list)([value for _, value in each])
+        filled = {name: lacking if value is ABSENT else value for name, value in found.items()}
+        return {name: value for name, value in filled.items() if value is not ABSENT}
+    # as many values as keys: None, or the default, stands where there is none
+    filler = None if lacking is ABSENT else lacking
+    each = [filler if found[name] is ABSENT else found[name] for name in doing.get(Role.KEYS)]
+    return ITEM_TYPES.get(promised.origin, list)(each)
+
+
+def _lacking(doing: Doing, by_key: bool) -> Any:
+    """What stands where there is no value; `ABSENT` where nothing tells."""
+    if Role.DEFAULT in doing:
+        return doing.get(Role.DEFAULT)
+    # a mapping need not hold every key
+    return ABSENT if by_key else keep(doing.manners.default)
+
+
+def _may_be_none(promised: Node) -> bool:
+    values = promised.args[1] if len(promised.args) == 2 else ANYTHING
+    return values.optional or not values.is_known
 
 
 def put(doing: Doing) -> Any:
@@ -244,12 +113,13 @@ def put_many(doing: Doing) -> Any:
     """Set the values of some keys."""
     given = doing.get(Role.VALUES)
     if Role.KEYS in doing:
-        keys, values = doing.keys, list(given)
-        if len(keys) != len(values):
-            raise NotCertain(f"there are {len(keys)} keys and {len(values)} values")
-        pairs = list(zip(keys, values, strict=True))
+        named, values = list(doing.get(Role.KEYS)), list(given)
+        if len(named) != len(values):
+            raise NotCertain(f"there are {len(named)} keys and {len(values)} values")
+        pairs = [(doing.keys[name], value) for name, value in zip(named, values, strict=True)]
     else:
-        pairs = list(given.items() if hasattr(given, "items") else given)
+        named_pairs = given.items() if hasattr(given, "items") else given
+        pairs = [(doing.whole(name), value) for name, value in named_pairs]
     for key, value in pairs:
         doing.put(key, value)
     return doing.yes()
@@ -258,7 +128,7 @@ def put_many(doing: Doing) -> Any:
 def drop(doing: Doing) -> Any:
     """Forget a value, or some."""
     if Role.KEYS in doing:
-        gone = sum([doing.store.drop(key) for key in doing.keys])
+        gone = sum([doing.store.drop(key) for key in doing.keys.values()])
         return gone if doing.promises(int) else bool(gone) if doing.promises(bool) else None
     found = doing.found()
     if found is not ABSENT:
@@ -296,7 +166,7 @@ def pop(doing: Doing) -> Any:
 def exists(doing: Doing) -> Any:
     """Whether there is a value; of some keys, how many have one."""
     if Role.KEYS in doing:
-        return sum(doing.find(key) is not ABSENT for key in doing.keys)
+        return sum(doing.find(key) is not ABSENT for key in doing.keys.values())
     there = doing.found() is not ABSENT
     return int(there) if doing.promises(int) else there
 

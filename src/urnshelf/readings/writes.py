@@ -56,7 +56,8 @@ def read_write(subject: Subject) -> Reading | Unread | None:
         return Unread(f"nothing gives a {about.record_type.__name__} back", is_operation=False)
     given = given_to(member, about)
     first = given[0].role if given else Role.OTHER
-    if verb not in ADDS and not about.key_fields:
+    is_of_record = first in (Role.RECORD, Role.RECORDS, Role.KEY)
+    if verb not in ADDS and is_of_record and not about.key_fields:
         return Unread(about.definition.without_key)
     if first in (Role.RECORD, Role.RECORDS) and len(given) == 1 and not name.by:
         return _stored_reading(verb, given, about, result)
