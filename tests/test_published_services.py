@@ -1,5 +1,5 @@
-"""Published services, unchanged, on fakes of what they depend on: some without a cue, the others with
-one declaration each.
+"""Published services, unchanged, on fakes of what they depend on: some without a cue, the others
+with one declaration each.
 """
 
 from __future__ import annotations

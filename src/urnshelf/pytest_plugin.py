@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Generator
 from hashlib import blake2b
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -16,6 +17,7 @@ from urnshelf.errors import UrnShelfError
 from urnshelf.shelf import Shelf
 
 _SHELF = pytest.StashKey[Shelf]()
+_TELLS = pytest.StashKey[list[str]]()
 _running: list[pytest.Item] = []
 """The test that runs is the last; before it, those that run it in the same process, where tests are
 about tests.
@@ -35,6 +37,37 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     )
 
 
+def pytest_configure(config: pytest.Config) -> None:
+    """What pyproject.toml says under `[tool.urnshelf]`."""
+    config.stash[_TELLS] = _told(config.rootpath / "pyproject.toml")
+
+
+def _told(path: Path) -> list[str]:
+    """The interfaces that only tell, as they are written."""
+    text = path.read_text("utf-8") if path.is_file() else ""
+    if "tool.urnshelf" not in text:
+        return []
+    import tomllib  # few projects say anything
+
+    table = tomllib.loads(text).get("tool", {}).get("urnshelf", {})
+    unknown = sorted(table.keys() - {"tells"})
+    names = table.get("tells", [])
+    if unknown:
+        raise pytest.UsageError(f"{path}: [tool.urnshelf] has no {unknown[0]!r}; it has 'tells'")
+    if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
+        raise pytest.UsageError(f'{path}: [tool.urnshelf] tells = ["package.module:Interface", …]')
+    return names
+
+
+def _tell(new: Shelf, names: list[str]) -> None:
+    from urnshelf.types.loading import load_type
+
+    try:
+        new.tells(*map(load_type, names))
+    except UrnShelfError as why:
+        raise pytest.UsageError(f"pyproject.toml, [tool.urnshelf] tells: {why}") from None
+
+
 @pytest.fixture
 def shelf() -> Shelf:
     """A fresh shelf for this test, its records drawn from a seed that the test's name decides."""
@@ -42,6 +75,8 @@ def shelf() -> Shelf:
         -1
     ]  # not `request.node`: to ask for `request` takes longer than to make a shelf
     new = item.stash[_SHELF] = Shelf(seed=_seed(item.nodeid, item.config))
+    if item.config.stash[_TELLS]:
+        _tell(new, item.config.stash[_TELLS])
     return new
 
 
@@ -116,6 +151,14 @@ def section(used: Shelf, error: BaseException) -> str:
     hidden = [r for r in used._desk.refusals if r is not error and str(r) not in str(error)]
     if not isinstance(error, pytest.fail.Exception):
         parts += [f"caught by the code under test: {refusal}" for refusal in hidden[:2]]
+    undone = used._undone()
+    if undone:
+        lines = [f"{plural(len(undone), 'store operation')} answered by a cue, and so not done:"]
+        lines += [f"  {line}" for line in undone[:5]]
+        lines.append(
+            "  To do it all the same: .passes_through(), or passing_through among the values"
+        )
+        parts.append("\n".join(lines))
     unused = used.unused_cues()
     if unused:
         lines = [f"{plural(len(unused), 'cue')} never used:"]

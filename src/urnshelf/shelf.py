@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Any, Literal, Self, TypeVar, overload
 
 from urnshelf.calls.cue import Cue
 from urnshelf.calls.desk import Desk
+from urnshelf.calls.ledger import live_call
 from urnshelf.calls.replies import own_code
-from urnshelf.calls.script import script
+from urnshelf.calls.script import Line, script
 from urnshelf.calls.target import NOTHING
 from urnshelf.calls.wording import unknown_attribute
 from urnshelf.clock import Clock
@@ -351,6 +352,16 @@ class Shelf(Shelved):
         """
         self._desk.let_go()
         self._store.let_go()
+
+    def _undone(self) -> list[str]:
+        """The calls that would have changed something, had no cue answered them with a value."""
+        calls = self._desk.calls(lambda entry: type(entry[0].answered_by) is Line)
+        changes = [(call, self._readings.would_do(live_call(call).target)) for call in calls]
+        return [
+            f"#{call.number}  {call}: {change}"
+            for call, change in changes
+            if change and call.error is None
+        ]
 
     def _fake_for(self, interface: object) -> Any:
         return self._fakes.give(interface)

@@ -13,10 +13,11 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from urnshelf.cli.showing import console, record_table
 from urnshelf.errors import RecordRefused
 from urnshelf.files.file_table import file_table
-from urnshelf.files.plan_file import PlannedTable, columns_of, load_type, read_plan
+from urnshelf.files.plan_file import PlannedTable, columns_of, read_plan
 from urnshelf.files.plan_values import from_text
 from urnshelf.files.writing import endings, write
 from urnshelf.types.forms import type_name
+from urnshelf.types.loading import load_type
 from urnshelf.urn.drawing import Urn
 from urnshelf.urn.rules.given import constant
 

@@ -12,7 +12,7 @@ from rich.text import Text
 from urnshelf import Shelf
 from urnshelf.cli.showing import console
 from urnshelf.errors import InterfaceRefused
-from urnshelf.files.plan_file import load_type
+from urnshelf.types.loading import load_type
 
 
 def _interface(what: str) -> Any:
@@ -44,8 +44,10 @@ def explain(what: str) -> None:
     explanation = Shelf().explain(_interface(what))
     read = sum(1 for method in explanation if method.read_as)
     out = console()
+    has_attributes = any("(" not in method.method for method in explanation)
+    what = "methods and attributes" if has_attributes else "methods"
     out.print(
-        Text(f"{explanation.name}: {read} of {len(explanation)} methods need no cue", style="bold"),
+        Text(f"{explanation.name}: {read} of {len(explanation)} {what} need no cue", style="bold"),
         "",
     )
     table = Table("method", "read as", box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False)
@@ -56,4 +58,4 @@ def explain(what: str) -> None:
             else Text(f"not read: {method.advice}", "yellow")
         )
         table.add_row(Text(method.method), text)
-    out.print(table, "")
+    out.print(table, "", *explanation.keys, *([""] if explanation.keys else []))

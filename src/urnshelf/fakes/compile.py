@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import inspect
 import sys
+from collections.abc import Mapping, Set, Sized
 from inspect import Parameter
 from typing import Any
 
@@ -45,9 +46,9 @@ def compiled(interface: Interface) -> type:
         # Python takes the hash away from a class that has an equality
         body.setdefault("__hash__", object.__hash__)
     if "__len__" in body:
-        body.setdefault(
-            "__bool__", lambda _: True
-        )  # object's truth: an uncued __len__ must not be asked for it
+        # object's truth: an uncued __len__ must not be asked for it; but an empty mapping is false
+        truth = _truth_of_mapping if _is_of_language(interface) else _truth_of_object
+        body.setdefault("__bool__", truth)
     cls = type(
         interface.origin.__name__ if isinstance(interface.origin, type) else interface.name,
         (),
@@ -55,6 +56,20 @@ def compiled(interface: Interface) -> type:
     )
     interface.compiled = cls
     return cls
+
+
+def _is_of_language(interface: Interface) -> bool:
+    """Whether it is a mapping or a set, as the language defines them."""
+    origin = interface.origin
+    return isinstance(origin, type) and issubclass(origin, (Mapping, Set))
+
+
+def _truth_of_object(_fake: object) -> bool:
+    return True
+
+
+def _truth_of_mapping(fake: Sized) -> bool:
+    return len(fake) > 0
 
 
 def new_fake(interface: Interface, name: str | None, desk: Desk) -> Any:
@@ -77,7 +92,8 @@ def _method(member: Member, index: int, interface: Interface) -> Any:
         "_us_target_at": target_at,
         "_us_own": getattr(object, member.name, lambda _: True),
     }
-    function = handing_on(member.signature, index, known, is_quiet=member.name in QUIET)
+    is_quiet = member.name in QUIET and not _is_of_language(interface)
+    function = handing_on(member.signature, index, known, is_quiet=is_quiet)
     return _dressed(function, member, index, interface)
 
 

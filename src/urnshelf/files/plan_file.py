@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import importlib
 import json
 import tomllib
 from collections.abc import Iterator, Mapping, Sequence
@@ -14,6 +13,7 @@ from urnshelf.files.plan_values import rule_from
 from urnshelf.records.description import key_name
 from urnshelf.store.paths import fetcher
 from urnshelf.types.forms import type_name
+from urnshelf.types.loading import load_type
 from urnshelf.types.nodes import ANYTHING, Node
 from urnshelf.urn.drawing import Urn
 from urnshelf.urn.layouts import drawable
@@ -76,24 +76,6 @@ def columns_of(what: object) -> dict[str, Node]:
             f"{type_name(what)} is no record type: a dataclass, for example, is one"
         )
     return {name: field.node for name, field in record.given.items()}
-
-
-def load_type(words: str) -> Any:
-    """The type that `package.module:Name` names; raises RecordRefused, saying what is wrong."""
-    module_name, colon, name = words.partition(":")
-    if not colon or not module_name or not name:
-        raise RecordRefused(
-            f"{words!r}: a type is named as MODULE:NAME, for example urnshelf.demo.harbour:Vessel"
-        )
-    try:
-        found: Any = importlib.import_module(module_name)
-    except ImportError as why:
-        raise RecordRefused(f"{words!r}: the module cannot be imported: {why}") from None
-    for word in name.split("."):
-        if not hasattr(found, word):
-            raise RecordRefused(f"{words!r}: {module_name} has no {name}")
-        found = getattr(found, word)
-    return found
 
 
 def read_plan(path: Path, seed: int | None = None) -> list[PlannedTable]:

@@ -13,7 +13,7 @@ from urnshelf.readings.entities import entity, item_record, record_types_of
 from urnshelf.readings.results import is_record_type, is_row_type, result_of
 from urnshelf.readings.stores import VALUES
 from urnshelf.readings.units import is_unit_of_work
-from urnshelf.readings.verbs import CLEARS, HOUSEKEEPING, STORING, twin_of, words_of
+from urnshelf.readings.verbs import CLEARS, HOUSEKEEPING, PUSHES, STORING, twin_of, words_of
 from urnshelf.records.recognising import describe
 from urnshelf.store.definition import plain_definition
 from urnshelf.types.forms import full_name
@@ -112,7 +112,8 @@ def is_of_language(interface: Interface) -> bool:
 
 def _stores(member: Member, words: list[str], interface: Interface) -> str:
     """It takes records, their values or their keys, and its verb stores, or another gives them."""
-    verb_stores = words[0] in STORING
+    # to push is to tell somebody, where nobody gives back what was pushed
+    verb_stores = words[0] in STORING - PUSHES
     promised = {result_of(other.promise.node).record_type for other in interface.members.values()}
     known = [one for one in promised if one is not None and describe(one) is not None]
     for name, node in member.parameter_nodes.items():

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from inspect import Parameter
 from typing import Any, NamedTuple
 
@@ -10,6 +12,8 @@ from urnshelf.readings.comparing import Make, by_names, condition_maker, no_fiel
 from urnshelf.readings.entities import Entity
 from urnshelf.readings.operations import NotCertain, ReadParameter, Role
 from urnshelf.readings.results import is_row_type
+from urnshelf.readings.spans import span_of
+from urnshelf.store.column import column
 from urnshelf.store.comparisons import Comparison, OneOf, TextPart
 from urnshelf.store.conditions import Condition, Not
 from urnshelf.store.paths import Placeholder
@@ -87,6 +91,7 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Asked] | str:
     """
     parts: list[Asked] = []
     words: list[str] = []
+    span = span_of(member, about) if "between" in member.name else None
     for name in by:
         words += _bounds(name, about) if name.endswith("_between") else (name,)
     paged = (
@@ -96,6 +101,12 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Asked] | str:
     )
     for position, (name, parameter) in enumerate(member.signature.parameters.items()):
         node = member.parameter_nodes[name]
+        if span is not None and name in (span.start, span.end):
+            bound = partial(
+                _BOUNDS[name == span.end], span.last if name == span.end else span.first
+            )
+            parts.append(_condition(position, bound, parameter))
+            continue
         if words and name not in paged and parameter.kind is not Parameter.VAR_KEYWORD:
             wanted = words.pop(0)
             part = _named_part(wanted, position, parameter, node, about)
@@ -116,6 +127,10 @@ def parts_of(member: Member, about: Entity, by: list[str]) -> list[Asked] | str:
     return parts
 
 
+_BOUNDS: tuple[Callable[[str, Any], Condition], ...] = (
+    lambda path, value: column(path) >= value,
+    lambda path, value: column(path) <= value,
+)
 _NO_PAGING: dict[str, Role] = {}
 
 

@@ -7,7 +7,6 @@ from typing import Any
 
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.entities import Entity
-from urnshelf.readings.look_ups import wanted_by
 from urnshelf.readings.names import Name
 from urnshelf.readings.operations import (
     Access,
@@ -21,9 +20,11 @@ from urnshelf.readings.operations import (
 )
 from urnshelf.readings.results import Result
 from urnshelf.readings.roles import given_to
+from urnshelf.readings.spans import PARTLY, is_partly_in
 from urnshelf.readings.statements import key_condition, key_text, removal_text
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.verbs import REMOVES
+from urnshelf.readings.wanted import wanted_by
 from urnshelf.store.paths import identifier
 from urnshelf.store.views import View
 
@@ -141,6 +142,8 @@ def _removal_of_many(
     wanted = wanted_by(member, about, name)
     if isinstance(wanted, str):
         return Unread(wanted)
+    if is_partly_in(member, about):
+        return Unread(PARTLY)
     if not says_which and not (wanted.parts and _has_many_keys(member, about)):
         given = member.parameters[0] if member.parameters else None
         record = about.record_type.__name__
