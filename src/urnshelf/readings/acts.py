@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Mapping
 from enum import Enum, auto
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from urnshelf.readings.verbs import twin_of, words_of
+
+if TYPE_CHECKING:
+    from urnshelf.interfaces.members import Member
 
 
 class Act(Enum):
@@ -79,16 +82,16 @@ class Told(NamedTuple):
     is_all: bool = False
 
 
-def told_by(name: str, names: Collection[str] = ()) -> Told | None:
+def told_by(name: str, members: Mapping[str, Member]) -> Told | None:
     """What a method's name tells of what is kept; None for a verb that is none of ours.
 
     Args:
         name: the method's.
-        names: those of all methods of its interface.
+        members: of its interface.
     """
     if name in _SPECIAL:
         return Told(_SPECIAL[name], "")
-    words = words_of(twin_of(name, names))
+    words = words_of(twin_of(name, members))
     if words[0] in _MANY and len(words) > 1:
         words = words[1:]
     if words[:2] == ["look", "up"]:

@@ -18,7 +18,7 @@ from urnshelf.readings.teaching import Lessons
 from urnshelf.readings.units import Units
 from urnshelf.readings.verbs import STORING, verb_of
 from urnshelf.records.fit import misfit
-from urnshelf.store.definition import Definition
+from urnshelf.store.definition import Definition, plain_definition
 from urnshelf.store.entries import Spaces
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
@@ -96,12 +96,13 @@ class Readings:
         if told is not None:
             return told
         definition = self.definition_for(member, interface)
-        if definition is not None and not definition.key_fields:
-            known = self._known_by(definition, interface)
-            if isinstance(known, Unread):
-                return known
-            definition = known
-        return _reader().read(member, interface, definition)  # type: ignore[no-any-return]
+        if definition is None or self._store.has_own_key(definition):
+            return _reader().read(member, interface, definition)  # type: ignore[no-any-return]
+        definition, why = self._known_by(definition, interface)
+        found: Reading | Unread = _reader().read(member, interface, definition)
+        if why and isinstance(found, Unread) and definition.without_key in found.why:
+            found = found._replace(why=f"{found.why}; {why}")
+        return found
 
     def definition_for(self, member: Member, interface: Interface) -> Definition | None:
         """How the records are stored that a method is about; None where it is about none."""
@@ -112,16 +113,16 @@ class Readings:
             record_type = store.named(reader.names_told_by(interface))
         return None if record_type is None else store.definition(record_type)
 
-    def _known_by(self, definition: Definition, interface: Interface) -> Definition | Unread:
-        """The records' own key, where the interface tells it by how it asks for them."""
-        keys = _reader().keys_told_by(interface, definition.record_type)
-        if not keys:
-            return definition
+    def _known_by(self, definition: Definition, interface: Interface) -> tuple[Definition, str]:
+        """The records, whose key the interface may tell by how it asks for them; and why it does
+        not.
+        """
+        record_type, without = definition.record_type, plain_definition(definition.record_type)
+        keys = _reader().keys_told_by(interface, record_type)
         if len(keys) > 1:
-            asked = " and ".join(keys)
-            return Unread(f"{definition.without_key}; it is asked for by {asked}")
-        why = self._store.know_by(definition.record_type, keys[0], interface.name)
-        return Unread(why) if why else self._store.definition(definition.record_type)
+            return without, f"it is asked for by {' and '.join(keys)}"
+        why = self._store.know_by(record_type, keys[0], interface.name) if keys else ""
+        return (without, why) if why else (self._store.definition(record_type), "")
 
     def parameters_of(self, member: Member, interface: Interface) -> tuple[ReadParameter, ...]:
         """What each parameter of a method stands for, as data: of one that is read, and of one that

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from urnshelf.interfaces.members import Interface
 from urnshelf.readings.acts import SETTING, Act, told_by
 from urnshelf.readings.subject import Subject
 
@@ -15,20 +16,20 @@ def about_nothing(subject: Subject) -> str:
     names = [name for name in interface.members if not name.startswith("_")]
     kept = told.noun or "what it is about"
     if told.act is Act.GET:
-        setters = [name for name in names if _act(name, names) in SETTING]
+        setters = [name for name in names if _act(name, interface) in SETTING]
         if not setters:
             return f"it promises no record, and no method sets {kept}"
         return f"it promises no record, and {_listed(setters)} sets what it gives"
     if told.act in SETTING:
-        getters = [name for name in names if _act(name, names) is Act.GET]
+        getters = [name for name in names if _act(name, interface) is Act.GET]
         if not getters:
             return f"it is given no record, and no method gives {kept} back"
         return f"it is given no record, and {_listed(getters)} gives back what it sets"
     return f"it is about no record, and no get and set of {kept} mirror each other"
 
 
-def _act(name: str, names: list[str]) -> Act | None:
-    told = told_by(name, names)
+def _act(name: str, interface: Interface) -> Act | None:
+    told = told_by(name, interface.members)
     return None if told is None else told.act
 
 

@@ -119,7 +119,7 @@ def _stores(member: Member, words: list[str], interface: Interface) -> str:
     for name, node in member.parameter_nodes.items():
         what = _record_given(name, node, verb_stores)
         if what and verb_stores:
-            return f"{words[0]!r} changes {what}"
+            return f"{member.name!r} changes {what}"
         of_key = [one for one in known if entity(plain_definition(one)).is_key(name)]
         record = node.bare if is_record_type(node.bare) else item_record(node)
         if of_key or (record is not None and record in promised):

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
 
 from urnshelf.records.description import snake_case
+
+if TYPE_CHECKING:
+    from urnshelf.interfaces.members import Member
 
 LOOK_UPS = frozenset(
     """
@@ -59,10 +63,15 @@ def words_of(method: str) -> list[str]:
     return words[1:] if words[0] in ("bulk", "batch") and len(words) > 1 else words
 
 
-def twin_of(method: str, names: Collection[str]) -> str:
-    """The name under which an asynchronous counterpart would be called: `get` for `aget` that
-    stands beside `get`, and for `get_async`.
+def twin_of(method: str, members: Mapping[str, Member]) -> str:
+    """The name under which an asynchronous method would be called were it none: `get` for `aget`,
+    and for `get_async`.
     """
-    if method.startswith("a") and method[1:] in names:
+    if method.startswith("a") and (method[1:] in members or _is_async_form(method, members)):
         return method[1:]
     return method.removesuffix("_async") or method
+
+
+def _is_async_form(method: str, members: Mapping[str, Member]) -> bool:
+    known = method[1:].partition("_")[0] in VERBS | STORING
+    return known and method in members and members[method].promise.awaited

@@ -124,7 +124,7 @@ class Rows:
         if len(set(values)) < len(values) or None in values:
             raise RecordRefused(
                 f"{field} is no key of {definition.name}: among the records on the shelf it is "
-                f"empty, or the same twice; {self.definition.without_key}"
+                "empty, or the same twice"
             )
         self.definition = definition
         self.by_key = dict(zip(values, rows, strict=True))

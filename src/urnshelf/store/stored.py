@@ -104,27 +104,29 @@ class Store:
         self._known_by.pop(definition.record_type, None)
         self._new_view(definition)
 
+    def has_own_key(self, definition: Definition) -> bool:
+        """Whether its key is told by its fields, or by the user: no interface changes it."""
+        return bool(definition.key_fields) and definition.record_type not in self._known_by
+
     def know_by(self, record_type: type, field: str, interface: str) -> str:
         """Make a field the key of records that have none, as an interface knows them by it.
 
         Returns:
             Why not; empty where it is their key from now on.
         """
-        known = self._known_by.setdefault(record_type, (field, interface))
-        definition = self.definition(record_type)
-        if known[0] != field:
-            return (
-                f"{known[1]} knows a {definition.name} by its {known[0]}, {interface} by its "
-                f"{field}; {definition.without_key}"
-            )
+        name, known = record_type.__name__, self._known_by.get(record_type)
+        if known is not None and known[0] != field:
+            return f"{known[1]} knows a {name} by its {known[0]}, {interface} by its {field}"
+        if known is not None:
+            return ""
         rows = self.view(record_type).stored
         if rows.by_key and self.journal.writing:
-            return f"{definition.without_key}; before the first savepoint, or unit of work"
+            return f"{interface} knows a {name} by its {field}, but was met within a unit of work"
         try:
             rows.know_by(field)
         except RecordRefused as why:
-            del self._known_by[record_type]
             return str(why)
+        self._known_by[record_type] = (field, interface)
         self.version += 1
         return ""
 
