@@ -82,7 +82,7 @@ def test_a_method_that_somebody_could_notice_is_not_answered_by_nothing(shelf: S
         ("another method gives Mail", lambda: shelf.fake(StoresRecords).archive(Mail("a", "b"))),
         ("'aregister' changes a record", lambda: run(shelf.fake(StoresRecords).aregister([]))),
         ("'replace' changes values", lambda: shelf.fake(StoresRecords).replace({"to": "b"})),
-        ("'store' is read with one Mail", lambda: shelf.fake(StoresRecords).store_result("t", 5)),
+        ("the word 'result' of its name", lambda: shelf.fake(StoresRecords).store_result("t", 5)),
         ("'get_limit' gives something by the same", lambda: shelf.fake(GivesBack).lift("desk")),
         ("'widgets' could give back", lambda: shelf.fake(GivesBack).show(Widget(3))),
         ("'get_limit' looks up what it removes", lambda: shelf.fake(GivesBack).purge()),

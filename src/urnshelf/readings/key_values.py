@@ -218,6 +218,8 @@ def read_key_value(subject: Subject) -> Reading | Unread | None:
 
 def value_reading(member: Member, told: Told, kept: Kept) -> Reading | Unread:
     """What one method does with what is kept."""
+    if told.act is Act.UPDATE and kept.value.kind in (Kind.MAPPING, Kind.TYPED_DICT):
+        return Unread(f"{member.name!r} may put the new values beside the old, or in their place")
     roles = _roles(member, told, kept)
     if isinstance(roles, str):
         return Unread(f"the parameter {roles!r} is not accounted for")

@@ -98,7 +98,7 @@ class Lessons:
             )
         lesson = Lesson(function, shelf)
         self.some = True
-        if state_of(getattr(method, "__self__", None)) is not None:
+        if state_of(getattr(method, "__self__", method)) is not None:
             target = target_of(method, "teach")
             _check_parameters(
                 target.name, list(target.member.signature.parameters.values()), function
@@ -111,9 +111,10 @@ class Lessons:
                 "teach() takes a method of an interface, such as BerthRepository.get, not "
                 f"{show(method)}"
             )
-        _check_parameters(
-            code.__qualname__, list(inspect.signature(code).parameters.values())[1:], function
-        )
+        parameters = list(inspect.signature(code).parameters.values())
+        # a function that was faked has no instance before its parameters
+        is_method = "." in code.__qualname__.rpartition("<locals>.")[2]
+        _check_parameters(code.__qualname__, parameters[is_method:], function)
         self._by_function[code] = lesson
 
 
