@@ -891,3 +891,226 @@ class Transactions(Protocol):
 
     def transaction(self) -> AbstractContextManager[None]:
         """the fake of AbstractContextManager[None]"""
+
+
+# --- in the styles of published stores --------------------------------------------------------------
+
+
+@dataclass
+class Job:
+    name: str
+    due: datetime
+
+
+@dataclass
+class Page:
+    slug: str
+    title: str
+
+
+class Answers(Protocol):
+    def lookup(self, prompt: str, model: str) -> list[str] | None:
+        """GET :prompt, :model"""
+
+    def update(self, prompt: str, model: str, return_val: list[str]) -> None:
+        """SET :prompt, :model to :return_val where it has one"""
+
+    def clear(self) -> None:
+        """DELETE every key"""
+
+
+class Results(Protocol):
+    def store_result(self, task_id: str, result: bytes, ttl: float | None = None) -> None:
+        """SET result of :task_id to :result"""
+
+    def get_result(self, task_id: str) -> bytes | None:
+        """GET result of :task_id"""
+
+    def forget(self, task_id: str) -> bool:
+        """DELETE result of :task_id"""
+
+    def is_ready(self, task_id: str) -> bool:
+        """not read: 'is_ready' is not among the methods of a key–value store that are read"""
+
+
+class Ring(Protocol):
+    def get_password(self, service: str, username: str) -> str | None:
+        """GET password of :service, :username"""
+
+    def set_password(self, service: str, username: str, password: str) -> None:
+        """SET password of :service, :username to :password"""
+
+    def delete_password(self, service: str, username: str) -> None:
+        """DELETE password of :service, :username"""
+
+
+class ManyValues(Protocol):
+    def mget(self, keys: Sequence[str]) -> list[bytes | None]:
+        """GET each of :keys"""
+
+    def mset(self, pairs: Sequence[tuple[str, bytes]]) -> None:
+        """SET each of :pairs"""
+
+    def mdelete(self, keys: Sequence[str]) -> None:
+        """DELETE each of :keys"""
+
+    def yield_keys(self, prefix: str | None = None) -> Iterator[str]:
+        """every key that begins with :prefix"""
+
+
+class Collections(Protocol):
+    def get(self, key: str, *, collection: str | None = None) -> dict[str, Any] | None:
+        """GET :key, :collection"""
+
+    def put(self, key: str, value: Mapping[str, Any], *, collection: str | None = None) -> None:
+        """SET :key, :collection to :value"""
+
+    def delete_many(self, keys: Sequence[str], *, collection: str | None = None) -> int:
+        """DELETE each of :keys, :collection"""
+
+    def get_many(
+        self, keys: Sequence[str], *, collection: str | None = None
+    ) -> list[dict[str, Any] | None]:
+        """GET each of :keys, :collection"""
+
+
+class Twofold(Protocol):
+    def get(self, key: str) -> str | None:
+        """GET :key"""
+
+    async def aget(self, key: str) -> str | None:
+        """GET :key"""
+
+    def set(self, key: str, value: str, ttl: int | None = None) -> None:
+        """SET :key to :value"""
+
+    async def aset(self, key: str, value: str, ttl: int | None = None) -> None:
+        """SET :key to :value"""
+
+    def inc(self, key: str, delta: int = 1) -> int:
+        """INCREMENT :key"""
+
+    def dec(self, key: str, delta: int = 1) -> int:
+        """DECREMENT :key"""
+
+    def delete_multi(self, keys: list[str]) -> None:
+        """DELETE each of :keys"""
+
+    async def adelete(self, key: str) -> None:
+        """DELETE :key"""
+
+    def touch(self, key: str) -> None:
+        """not read: 'touch' lacks what it is about: expires and key"""
+
+    def exists(self, *keys: str) -> int:
+        """how many of :keys EXIST"""
+
+    def exists_all(self, *keys: str) -> bool:
+        """not read: 'exists_all' is read where it promises a number"""
+
+
+class Hits(Protocol):
+    def incr(self, key: str, expiry: int, amount: int = 1) -> int:
+        """INCREMENT :key"""
+
+    def get(self, key: str) -> int:
+        """GET :key"""
+
+    def reset(self) -> int | None:
+        """DELETE every key"""
+
+    def clear(self, key: str) -> None:
+        """DELETE :key"""
+
+
+class Document(Protocol):
+    def read(self) -> dict[str, Any] | None:
+        """GET the value"""
+
+    def write(self, data: dict[str, Any]) -> None:
+        """SET the value to :data"""
+
+    def close(self) -> None:
+        """nothing to do: it promises None"""
+
+
+class Bodies(Protocol):
+    def get(self, key: str) -> bytes | None:
+        """GET :key"""
+
+    def set(self, key: str, value: bytes) -> None:
+        """SET :key to :value"""
+
+    def get_body(self, key: str) -> bytes | None:
+        """not read: 'get_body' is not among the methods of a key–value store that are read"""
+
+    def set_body(self, key: str, body: bytes) -> None:
+        """not read: 'set_body' is not among the methods of a key–value store that are read"""
+
+
+class JobQueue(Protocol):
+    def push(self, job: Job) -> None:
+        """INSERT INTO job VALUES (:job)"""
+
+    def pop(self) -> Job | None:
+        """SELECT the first job and DELETE"""
+
+    def peek(self) -> Job | None:
+        """SELECT the first job"""
+
+    def drain(self) -> list[Job]:
+        """SELECT every job, first come first, and DELETE"""
+
+    def __len__(self) -> int:
+        """not read: only public methods are read"""
+
+    def flush(self) -> None:
+        """not read: the verb 'flush' is not one that is read; None is not obvious: to flush may be to forget everything"""
+
+
+class JobLog(Protocol):
+    def append(self, job: Job) -> None:
+        """INSERT INTO job VALUES (:job)"""
+
+    def stream_between(self, start: datetime, end: datetime) -> Iterator[Job]:
+        """SELECT * FROM job WHERE due >= :start AND due <= :end ORDER BY rowid"""
+
+    def jobs(self) -> list[Job]:
+        """SELECT * FROM job ORDER BY rowid"""
+
+    def update(self, job: Job) -> None:
+        """not read: Job has no key: shelf.define(Job, key='name')"""
+
+
+class Pages(Protocol):
+    def load(self, slug: str) -> Page | None:
+        """SELECT * FROM page WHERE slug = :slug"""
+
+    def save(self, page: Page) -> Page:
+        """INSERT OR REPLACE INTO page VALUES (:page)"""
+
+    def remove(self, page: Page) -> None:
+        """DELETE FROM page WHERE slug = :slug"""
+
+    def startup(self) -> None:
+        """nothing to do: it promises None"""
+
+    def ping(self) -> bool:
+        """it is there"""
+
+    def flush(self) -> None:
+        """nothing to do: it promises None"""
+
+
+class AsyncVessels(Protocol):
+    async def aget(self, vessel_id: int) -> Vessel | None:
+        """SELECT * FROM vessel WHERE id = :vessel_id"""
+
+    async def asave(self, vessel: Vessel) -> None:
+        """INSERT OR REPLACE INTO vessel VALUES (:vessel)"""
+
+    async def alist_by_flag(self, flag: str) -> list[Vessel]:
+        """SELECT * FROM vessel WHERE flag = :flag ORDER BY id"""
+
+    async def get_async(self, vessel_id: int) -> Vessel:
+        """SELECT * FROM vessel WHERE id = :vessel_id"""

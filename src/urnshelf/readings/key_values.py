@@ -346,9 +346,11 @@ def _meaning(way: _Way, kept: Kept, member: Member, roles: Roles) -> str:
     }
     key = named.get(Role.KEY, "")
     what = f"{kept.name} of {key}" if kept.name and key else key or kept.name or "the value"
+    if Role.PREFIX in named:
+        return f"every key that begins with {named[Role.PREFIX]}"
     return way.meaning.format(
         key=what,
-        keys=named.get(Role.KEYS, ""),
+        keys=", ".join(filter(None, (named.get(Role.KEYS), key))),
         value=named.get(Role.VALUE, ""),
         values=named.get(Role.VALUES, ""),
         default=named.get(Role.DEFAULT, ""),

@@ -12,6 +12,7 @@ from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.entities import entity, item_record, record_types_of
 from urnshelf.readings.results import is_record_type, is_row_type, result_of
 from urnshelf.readings.stores import VALUES
+from urnshelf.readings.told_keys import keys_told_by
 from urnshelf.readings.units import is_unit_of_work
 from urnshelf.readings.verbs import CLEARS, HOUSEKEEPING, PUSHES, STORING, twin_of, words_of
 from urnshelf.records.recognising import describe
@@ -48,6 +49,8 @@ def noticed(member: Member, interface: Interface) -> str:
         return ""
     if is_housekeeping(member, interface):
         return ""
+    if name == "flush" and not member.parameters:
+        return "to flush may be to forget everything"
     if is_of_language(interface):
         return f"{interface.name} is a mapping or a set"
     if is_unit_of_work(interface):
@@ -98,10 +101,15 @@ def _may_be_emptied(interface: Interface) -> bool:
     if is_unit_of_work(interface):
         return False
     records = [one for one in record_types_of(interface) if describe(one) is not None]
-    if records and all(plain_definition(one).key_fields for one in records):
+    if records and all(_has_key(one, interface) for one in records):
         return False
     methods = [one for one in interface.members.values() if not one.name.startswith("_")]
     return any(one.kind == "method" and not one.promise.is_nothing for one in methods)
+
+
+def _has_key(record_type: Any, interface: Interface) -> bool:
+    told = keys_told_by(interface, record_type)
+    return bool(plain_definition(record_type).key_fields) or len(told) == 1
 
 
 def is_of_language(interface: Interface) -> bool:
