@@ -6,19 +6,14 @@ import asyncio
 import inspect
 import re
 from collections.abc import Callable
-from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta, timezone, tzinfo
-from decimal import Decimal
 from typing import Any, Protocol
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 import repositories as kinds
 from repositories import Owner
-from thorough import examples
 from urnshelf import (
     ClockRefused,
     CueRefused,
@@ -38,20 +33,8 @@ from urnshelf import (
 from urnshelf.cli.main import main
 from urnshelf.demo.harbour import (
     Berth,
-    BerthRepository,
-    BerthUnknown,
-    Mooring,
-    MooringRegister,
-    MooringUnknown,
     Vessel,
-    VesselKind,
     VesselRepository,
-)
-from urnshelf.demo.harbour.adaptors.sqlite import (
-    SqliteBerths,
-    SqliteMoorings,
-    SqliteVessels,
-    open_harbour,
 )
 from urnshelf.store.conditions import Condition
 
@@ -715,79 +698,6 @@ def test_a_clock_is_not_told_nonsense(
 ) -> None:
     with pytest.raises(ClockRefused, match=complaint):
         wrong(shelf.clock)
-
-
-# --- the same as a database -------------------------------------------------------------------------------------------
-
-IDS = st.integers(1, 4)
-STEPS = st.lists(
-    st.one_of(
-        st.tuples(st.just("save vessel"), IDS, st.sampled_from(["GH-1", "GH-2"])),
-        st.tuples(st.just("save berth"), IDS, st.sampled_from(["Ternhythe", "Curlhythe"])),
-        st.tuples(st.just("add mooring"), IDS, IDS),
-        st.tuples(st.just("delete mooring"), IDS, IDS),
-    ),
-    max_size=25,
-)
-
-
-def step(repositories: tuple[Any, Any, Any], told: tuple[str, int, Any]) -> Any:
-    """One operation; its result, or the exception that it raised."""
-    vessels, berths, moorings = repositories
-    verb, number, value = told
-    try:
-        if verb == "save vessel":
-            return vessels.save(
-                Vessel(number, f"Vessel {number}", value, VesselKind.FERRY, 30.5, 3.25)
-            )
-        if verb == "save berth":
-            return berths.save(
-                Berth(number, f"B-{number}", value, 50.0, 6.5, Decimal("120.50"), number % 2 == 0)
-            )
-        if verb == "add mooring":
-            return moorings.add(
-                Mooring(
-                    None,
-                    number,
-                    value,
-                    datetime(2030, 6, number, tzinfo=UTC),
-                    2,
-                    1.5,
-                    Decimal("9.90"),
-                )
-            )
-        return moorings.delete(number)
-    except Exception as error:
-        return type(error)
-
-
-def seen(repositories: tuple[Any, Any, Any]) -> list[Any]:
-    """What every look-up gives, method by method."""
-    vessels, berths, moorings = repositories
-    found: list[Any] = [list(vessels.list()), berths.count(), moorings.count(), moorings.all()]
-    for number in range(1, 6):
-        found += [vessels.find(number), moorings.exists(number), moorings.find_by_vessel_id(number)]
-        for get in (berths.get, moorings.get):
-            try:
-                found.append(get(number))
-            except Exception as error:
-                found.append(type(error))
-    found += [vessels.find_by_call_sign(sign) for sign in ("GH-1", "GH-2", "none")]
-    return [*found, berths.find_by_harbour("Ternhythe"), berths.find_by_harbour("nowhere")]
-
-
-@examples(60)
-@given(STEPS)
-def test_fakes_do_what_sqlite_does(steps: list[tuple[str, int, Any]]) -> None:
-    shelf = Shelf()
-    shelf.define(Berth, missing=BerthUnknown)
-    shelf.define(Mooring, missing=MooringUnknown)
-    fakes = (shelf.fake(VesselRepository), shelf.fake(BerthRepository), shelf.fake(MooringRegister))
-    with closing(open_harbour()) as connection:
-        real = (SqliteVessels(connection), SqliteBerths(connection), SqliteMoorings(connection))
-        for told in steps:
-            assert step(fakes, told) == step(real, told)
-            assert seen(fakes) == seen(real)
 
 
 # --- the command ------------------------------------------------------------------------------------------------------

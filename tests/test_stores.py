@@ -264,6 +264,25 @@ def test_many_at_once_and_their_asynchronous_counterparts(shelf: Shelf) -> None:
     assert asyncio.run(use()) == ([b"1"], ["b/1"])
 
 
+def test_a_record_inside_kept_values_is_not_the_interfaces_own(shelf: Shelf) -> None:
+    class PagesOf(Protocol):
+        def get_page(self, url: str) -> list[Berth] | None: ...
+        def set_page(self, url: str, page: list[Berth]) -> None: ...
+        def count(self) -> int: ...
+
+    shelf.stock(Berth, 3)
+    pages = shelf.fake(PagesOf)
+    pages.set_page("/berths", list(shelf.records(Berth)))
+    assert len(pages.get_page("/berths") or []) == 3
+    assert pages.count() == 1
+
+
+def test_arguments_of_other_types_are_no_raw_errors(shelf: Shelf) -> None:
+    counters: Any = shelf.fake(Counters)
+    refused(shelf, "not of their types", lambda: counters.set_many(5, 6))
+    refused(shelf, "not of their types", lambda: counters.decr("a", "b"))
+
+
 def test_a_value_that_cannot_be_a_key_is_said(shelf: Shelf) -> None:
     class Loose(Protocol):
         def get(self, key: Any) -> Any: ...

@@ -253,7 +253,11 @@ def reading_of(
         store = spaces.space(kept.space)
         doing = Doing(store, member, kept, roles, values, access.manners or NO_MANNERS)
         access.did(lambda: _statement(meaning, member, values))
-        return runs.fitting(run(doing), member)
+        try:
+            reply = run(doing)
+        except TypeError as why:
+            raise NotCertain(f"its arguments are not of their types: {why}") from None
+        return runs.fitting(reply, member)
 
     parameters = tuple(
         ReadParameter(member.parameters[position], role)

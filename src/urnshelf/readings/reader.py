@@ -31,6 +31,7 @@ from urnshelf.readings.parameters import PAGING, read_condition
 from urnshelf.readings.queues import QUEUES, read_queue
 from urnshelf.readings.removals import read_removal
 from urnshelf.readings.roles import given_as
+from urnshelf.readings.stores import is_only_kept
 from urnshelf.readings.subject import Subject
 from urnshelf.readings.told_keys import keys_told_by
 from urnshelf.readings.units import is_unit_of_work, read_unit
@@ -123,8 +124,10 @@ not its business.
 @remembered
 def record_type_of(member: Member, interface: Interface) -> Any:
     """The record type that the method is about; None for a unit of work, which is about several."""
-    is_unit = "commit" in interface.members and is_unit_of_work(interface)
-    return None if is_unit else record_of(member, interface)
+    if "commit" in interface.members and is_unit_of_work(interface):
+        return None
+    found = record_of(member, interface)
+    return None if found is not None and is_only_kept(found, interface) else found
 
 
 @remembered

@@ -26,6 +26,7 @@ EXPIRING = MOMENTS | frozenset(
     max_age lifetime expiry expiration
     """.split()
 )
+_OF_VALUES = SETTING | {Act.GET, Act.POP}
 _SEVERAL = frozenset({Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM})
 _VARIADIC = (Parameter.VAR_POSITIONAL, Parameter.VAR_KEYWORD)
 
@@ -97,6 +98,29 @@ def place_of(told: Told, kept: tuple[Kept, ...]) -> Kept | None:
     # what is counted may be kept apart from what has a name
     is_counting = told.act in (Act.COUNT_UP, Act.COUNT_DOWN)
     return kept[0] if len(kept) == 1 and not told.noun and not is_counting else None
+
+
+@remembered
+def is_only_kept(record_type: object, interface: Interface) -> bool:
+    """Whether records of a type occur only in values that are kept by key: then the interface is
+    about the values.
+    """
+    kept = kept_by(interface)
+    if not kept:
+        return False
+    for member in interface.members.values():
+        told = told_by(member.name, interface.members) if member.kind == "method" else None
+        is_of_values = told is not None and told.act in _OF_VALUES and place_of(told, kept)
+        nodes = [*member.parameter_nodes.values(), member.promise.node]
+        if not is_of_values and any(record_type in _classes_in(node) for node in nodes):
+            return False
+    return True
+
+
+def _classes_in(node: Node) -> set[Any]:
+    """The classes that a type is made of."""
+    parts = [_classes_in(part) for part in node.args]
+    return {node.origin, *(one for part in parts for one in part)}
 
 
 Named = tuple[Member, Told]
