@@ -14,6 +14,7 @@ from urnshelf.readings.declared import NO_MANNERS
 from urnshelf.readings.doing import NUMBERS, Doing
 from urnshelf.readings.operations import (
     Access,
+    NotCertain,
     Operation,
     Reading,
     ReadParameter,

@@ -30,6 +30,7 @@ from urnshelf.readings.operations import (
 from urnshelf.readings.parameters import PAGING, read_condition
 from urnshelf.readings.queues import QUEUES, read_queue
 from urnshelf.readings.removals import read_removal
+from urnshelf.readings.results import result_of
 from urnshelf.readings.roles import given_as
 from urnshelf.readings.stores import is_only_kept
 from urnshelf.readings.subject import Subject
@@ -127,7 +128,10 @@ def record_type_of(member: Member, interface: Interface) -> Any:
     if "commit" in interface.members and is_unit_of_work(interface):
         return None
     found = record_of(member, interface)
-    return None if found is not None and is_only_kept(found, interface) else found
+    is_promised = found is not None and result_of(member.promise.node).record_type is found
+    if found is None or is_promised or not is_only_kept(found, interface):
+        return found
+    return None
 
 
 @remembered

@@ -110,11 +110,12 @@ def is_only_kept(record_type: object, interface: Interface) -> bool:
         return False
     for member in interface.members.values():
         told = told_by(member.name, interface.members) if member.kind == "method" else None
-        is_of_values = told is not None and told.act in _OF_VALUES and place_of(told, kept)
+        place = None if told is None or told.act not in _OF_VALUES else place_of(told, kept)
+        is_of_values = place is not None and record_type in _classes_in(place.value)
         nodes = [*member.parameter_nodes.values(), member.promise.node]
         if not is_of_values and any(record_type in _classes_in(node) for node in nodes):
             return False
-    return True
+    return any(record_type in _classes_in(one.value) for one in kept)
 
 
 def _classes_in(node: Node) -> set[Any]:
