@@ -77,10 +77,10 @@ class Entity:
         return {word: paths[0] for word, paths in named if len(paths) == 1}
 
     def unclear(self, word: str) -> str:
-        """Why a word that stands for several values stands for none; empty for any other."""
+        """Why a word of a name is not accounted for: it stands for several values, or for none."""
         paths = self._named_values.get(word, [])
         if len(paths) < 2:
-            return ""
+            return f"the word {word!r} of its name is not accounted for"
         meant = [f"{name} = {value if value is True else value.name}" for name, value in paths]
         return f"the word {word!r} of its name may mean {' or '.join(meant)}"
 

@@ -85,8 +85,7 @@ def name_of(words: list[str], about: Entity, parameters: Sequence[str] = ()) -> 
             # whatever word is left must mean something, or the method is not read
             compared = _comparison(words, about)
             if not compared:
-                unclear = about.unclear(words[0])
-                return unclear or f"the word {words[0]!r} of its name is not accounted for"
+                return about.unclear(words[0])
             by.append("_".join(words[:compared]))
             words = words[compared:]
     return Name(verb, by, flags, order, is_first, many)

@@ -244,8 +244,10 @@ def _value_of_many(getter: Member, setter: Member) -> Node | None:
     given = value_of_pairs(pairs[0])
     promised = getter.promise.node
     by_key = promised.kind is Kind.MAPPING and len(promised.args) == 2
-    got = promised.args[1] if by_key else promised.item if promised.kind is Kind.ITEMS else None
-    return given if given is not None and got is not None and _agree(got, given) else None
+    if given is None or not (by_key or promised.kind is Kind.ITEMS):
+        return None
+    got = promised.args[1] if by_key else promised.item
+    return given if _agree(got, given) else None
 
 
 def value_of_pairs(node: Node) -> Node | None:

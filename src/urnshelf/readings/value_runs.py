@@ -129,7 +129,7 @@ def drop(doing: Doing) -> Any:
     """Forget a value, or some."""
     if Role.KEYS in doing:
         gone = sum([doing.store.drop(key) for key in doing.keys.values()])
-        return gone if doing.promises(int) else bool(gone) if doing.promises(bool) else None
+        return {int: gone, bool: bool(gone)}.get(doing.member.promise.node.bare)
     found = doing.found()
     if found is not ABSENT:
         doing.store.drop(doing.key)
