@@ -122,6 +122,21 @@ def test_one_value_without_a_key(shelf: Shelf) -> None:
     assert not told(shelf, Pipe)["read"]
 
 
+class Defaults(Protocol):
+    def get(self, name: str) -> str: ...
+    def set_default(self, name: str, value: str) -> None: ...
+
+
+class Tokens(Protocol):
+    def load(self, token: str) -> bytes | None: ...
+    def store_token(self, token: str, claims: bytes) -> None: ...
+
+
+def test_names_that_speak_of_different_things_are_no_pair(shelf: Shelf) -> None:
+    assert not told(shelf, Defaults)["set_default"]
+    assert told(shelf, Tokens)["load"] == "GET :token"
+
+
 class Once(Protocol):
     def get(self, key: str) -> str | None: ...
     def create(self, key: str, value: str) -> None: ...
@@ -469,6 +484,7 @@ def test_a_store_is_declared_in_one_line(shelf: Shelf) -> None:
             {"get": Blobs.fetch, "missing": KeyError, "default": b""},
             "gives something, or it raises",
         ),
+        ({"get": Blobs.fetch, "key": 5}, "give the names of its parameters"),
         ({"get": Blobs.fetch, "missing": Missing}, "give an exception that is made with a message"),
     ],
 )
@@ -528,6 +544,21 @@ class Store(Protocol):
     async def count(self) -> int: ...
 
 
+class Entered(Protocol):
+    def __enter__(self) -> Entered: ...
+    def __exit__(self, *args: object) -> None: ...
+
+
+class Itself:
+    """It gives itself."""
+
+    def __enter__(self) -> Itself:
+        return self
+
+    def __exit__(self, *args: object) -> None:
+        """Swallow nothing."""
+
+
 class Reads(Protocol):
     def get(self, key: str) -> str | None: ...
 
@@ -544,6 +575,8 @@ def test_what_no_cue_answers_goes_to_the_object(shelf: Shelf) -> None:
         store.get("a")
     assert (store.get("a"), store.get("a"), real.values) == ("cued", "1", {"a": "1"})
     assert ledger_of(store.get)[-1].answered_by.startswith("the object behind: <")
+    with shelf.fake(Entered, over=Itself()) as entered:
+        assert entered is shelf.fake(Entered)
     cue(store.count).passes_through().waits(0.01)
     assert asyncio.run(store.count()) == 1
 

@@ -6,8 +6,8 @@ import inspect
 from typing import Any
 
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
-from urnshelf.calls.replies import awaited_if_due
-from urnshelf.calls.target import NOTHING, AssignmentTarget, AttributeTarget, FakeState
+from urnshelf.calls.replies import Pending
+from urnshelf.calls.target import NOTHING, AssignmentTarget, AttributeTarget, FakeState, Target
 from urnshelf.errors import InterfaceRefused
 from urnshelf.interfaces.members import Member
 from urnshelf.interfaces.taking_apart import QUIET
@@ -41,7 +41,19 @@ def through(call: LiveCall) -> Any:
         return None
     if isinstance(target, AttributeTarget):
         return getattr(real, name)
-    return awaited_if_due(target, target.call(getattr(real, name), call.live))
+    reply = target.call(getattr(real, name), call.live)
+    # an object that gives itself, as `with` asks for, gives the fake: else what follows would
+    # bypass it
+    if reply is real:
+        return target.state.fake
+    if target.promise.awaited and inspect.isawaitable(reply):
+        return Pending(_awaited(reply, target))
+    return reply
+
+
+async def _awaited(reply: Any, target: Target) -> Any:
+    given = await reply
+    return target.state.fake if given is target.state.behind else given
 
 
 def put_behind(state: FakeState, real: object) -> None:

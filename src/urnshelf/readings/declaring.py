@@ -72,6 +72,10 @@ def declare_keyed(
         errors: what a miss raises, and what a key raises that has a value already.
     """
     interface = interface_of(form)
+    if not isinstance(key, str) and not all(isinstance(name, str) for name in _listed(key)):
+        raise InterfaceRefused(
+            f"keyed({interface.name}, key={show(key, 40)}): give the names of its parameters"
+        )
     given = {part: method for part, method in parts.items() if method is not None}
     members = {part: _member_of(method, part, interface) for part, method in given.items()}
     manners = _manners(interface, default, errors)
@@ -89,6 +93,10 @@ def declare_keyed(
     declared.some = True
     declared.readings.update(readings)
     declared.manners_of[form] = manners
+
+
+def _listed(key: object) -> list[Any]:
+    return list(key) if isinstance(key, Iterable) else [key]
 
 
 def _manners(

@@ -190,7 +190,7 @@ _WAYS: dict[Act, tuple[_Way, ...]] = {
     ),
 }
 _ALL_VALUES = _way(Operation.VALUE_GET_ALL, "", "every value by its key", runs.all_values, _BY_KEY)
-_CLEARING = _WAYS[Act.CLEAR][-1]
+_OF_ALL = {Act.GET: _ALL_VALUES, Act.DELETE: _WAYS[Act.CLEAR][-1]}
 
 
 def read_key_value(subject: Subject) -> Reading | Unread | None:
@@ -270,8 +270,8 @@ def reading_of(
 
 def _way_of(told: Told, kept: Kept, roles: Roles) -> _Way | None:
     given = roles.keys() - {Role.EXPIRES, Role.AMOUNT, Role.PREFIX}
-    if not given and told.is_all and kept.keys:
-        return {Act.GET: _ALL_VALUES, Act.DELETE: _CLEARING}.get(told.act)
+    if not given and told.is_all and kept.keys and told.act in _OF_ALL:
+        return _OF_ALL[told.act]
     for way in _WAYS[told.act]:
         # what is kept without a key has none to be given
         needs = way.needs if kept.keys else way.needs - {Role.KEY}

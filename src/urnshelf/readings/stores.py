@@ -54,7 +54,7 @@ class Kept(NamedTuple):
     @property
     def name(self) -> str:
         """What its values are called; empty where nothing says."""
-        return max(self.nouns)
+        return min(self.nouns)
 
 
 @remembered
@@ -145,8 +145,16 @@ def _pair(getter: Named, setter: Named, interface: Interface) -> Kept | None:
     if not is_plain and _is_of_records(promised, setter[1], keys, interface):
         return None
     nouns = frozenset({getter[1].noun, setter[1].noun})
+    if len(nouns) > 1 and not _is_told_by(nouns, {*keys, given_as}):
+        return None
     value = promised if promised.is_known else given
     return Kept(nouns, keys, value, is_plain, is_typed)
+
+
+def _is_told_by(nouns: frozenset[str], parameters: set[str]) -> bool:
+    """Whether the only noun says no more than a parameter: `store_token(token, …)`."""
+    told = {word for name in parameters for word in name.split("_")}
+    return "" in nouns and set(max(nouns).split("_")) <= told
 
 
 def _keys_of(getter: Member) -> tuple[str, ...] | None:

@@ -57,9 +57,12 @@ class Definition:
         """What names in code call one of the records: `quay_report`."""
         self.table_name = self.described.table_name
         self.key_fields = self.described.key if key is None else self._group(key)
-        self.unique = tuple(
-            self._group(one) for one in ((unique,) if isinstance(unique, str) else unique)
-        )
+        self.unique = tuple(map(self._group, self._listed("unique", unique)))
+        if not isinstance(references or {}, Mapping):
+            raise RecordRefused(
+                f"define({self.name}, references={show(references, 40)}): give a field and the "
+                "type that it refers to: references={…: …}"
+            )
         self.references = {
             self.known(field): parent for field, parent in (references or {}).items()
         }
@@ -106,7 +109,16 @@ class Definition:
         return field
 
     def _group(self, fields: str | Iterable[str]) -> tuple[str, ...]:
-        return tuple(map(self.known, (fields,) if isinstance(fields, str) else fields))
+        return tuple(map(self.known, self._listed("key", fields)))
+
+    def _listed(self, what: str, fields: Any) -> list[Any]:
+        if isinstance(fields, str):
+            return [fields]
+        if not isinstance(fields, Iterable):
+            raise RecordRefused(
+                f"define({self.name}, {what}={show(fields, 40)}): give the names of fields"
+            )
+        return list(fields)
 
 
 @remembered

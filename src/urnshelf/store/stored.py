@@ -99,6 +99,10 @@ class Store:
             )
         # what was read before may be read otherwise now
         self.version += 1
+        if not isinstance(interfaces, Iterable):
+            raise RecordRefused(
+                f"define({definition.name}, interfaces={show(interfaces, 40)}): give a list of them"
+            )
         self.told.append(definition.record_type)
         self._of_interfaces.update(dict.fromkeys(interfaces, definition.record_type))
         self._known_by.pop(definition.record_type, None)
