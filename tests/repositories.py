@@ -564,7 +564,7 @@ class Changing(Protocol):
         """INSERT OR REPLACE INTO owner VALUES (:owner)"""
 
     def promote(self, owner_id: int) -> None:
-        """not read: the verb 'promote' is not one that is read; None is not obvious: another method gives Owner records, and it is given one, or its key"""
+        """not read: the verb 'promote' is not one that is read; None is not obvious: another method gives Owner records, and it is given a key"""
 
 
 class Removing(Protocol):
@@ -590,7 +590,7 @@ class Removing(Protocol):
         """DELETE FROM owner WHERE id = :id for each"""
 
     def archive(self, owner: Owner) -> None:
-        """not read: the verb 'archive' is not one that is read; None is not obvious: another method gives Owner records, and it is given one, or its key"""
+        """not read: the verb 'archive' is not one that is read; None is not obvious: 'delete' could give back what it is given as 'owner'"""
 
 
 class UuidKeys(Protocol):

@@ -52,6 +52,25 @@ class StoresRecords(Protocol):
     def find_mail(self, to: str) -> Mail: ...
 
 
+class User(Protocol):
+    name: str
+
+
+class Users(Protocol):
+    def get(self, name: str) -> User | None: ...
+    def create(self, values: dict[str, str]) -> User: ...
+
+
+class Factory(Protocol):
+    def create(self, name: str) -> User: ...
+
+
+def test_a_fake_is_not_given_for_what_should_have_been_stored(shelf: Shelf) -> None:
+    with shelf.refusals_expected(), pytest.raises(UnansweredCall, match="'get' looks one up"):
+        shelf.fake(Users).create({"name": "Ada"})
+    assert shelf.fake(Factory).create("Ada") is shelf.fake(User)
+
+
 class GivesBack(Protocol):
     def get_limit(self, name: str) -> int: ...
     def lift(self, name: str) -> None: ...
@@ -79,7 +98,7 @@ class Keys(MutableMapping[str, int]):
 
 def test_a_method_that_somebody_could_notice_is_not_answered_by_nothing(shelf: Shelf) -> None:
     calls: list[tuple[str, Callable[[], Any]]] = [
-        ("another method gives Mail", lambda: shelf.fake(StoresRecords).archive(Mail("a", "b"))),
+        ("'find_mail' could give back", lambda: shelf.fake(StoresRecords).archive(Mail("a", "b"))),
         ("'aregister' changes a record", lambda: run(shelf.fake(StoresRecords).aregister([]))),
         ("'replace' changes values", lambda: shelf.fake(StoresRecords).replace({"to": "b"})),
         ("the word 'result' of its name", lambda: shelf.fake(StoresRecords).store_result("t", 5)),

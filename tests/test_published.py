@@ -261,8 +261,9 @@ def test_a_fake_is_what_its_published_implementation_is(
                             continue
                         answered.add(method)
                         assert seen == outcome(real, look, loop), look
-        if hasattr(real, "close") and not inspect.iscoroutinefunction(real.close):
-            real.close()
+        for opened in (real, getattr(real, "cache", None)):
+            if hasattr(opened, "close") and not inspect.iscoroutinefunction(opened.close):
+                opened.close()
 
     try:
         compare()

@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 from urnshelf.caches import remembered
 from urnshelf.calls.place import put_under_test
 from urnshelf.errors import FurnishRefused
-from urnshelf.fakes.obvious import is_interface, is_of_the_language
+from urnshelf.interfaces.dependencies import is_interface, is_of_the_language
 from urnshelf.records.display import show
 from urnshelf.records.recognising import describe
 from urnshelf.types.annotations import resolve, signature_of

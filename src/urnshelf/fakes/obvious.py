@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
-import inspect
-import sys
 from collections.abc import Callable
 from typing import Any
 
@@ -13,14 +10,12 @@ from urnshelf.calls.target import AssignmentTarget, Target
 from urnshelf.clock import Clock
 from urnshelf.errors import UrnShelfError
 from urnshelf.fakes.clocks import clock_reply, is_of_a_clock
+from urnshelf.interfaces.dependencies import is_interface
 from urnshelf.interfaces.members import Member
-from urnshelf.records.recognising import describe
 from urnshelf.types.forms import type_name
-from urnshelf.types.nodes import Kind, Node
+from urnshelf.types.nodes import Kind
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
-
-_CONTEXTS = frozenset({contextlib.AbstractContextManager, contextlib.AbstractAsyncContextManager})
 
 
 class Obvious:
@@ -98,23 +93,3 @@ def obvious_text(member: Member) -> str:
         return "the fake itself"
     is_certain = is_interface(promised) and not promised.optional
     return f"the fake of {type_name(promised.bare)}" if is_certain else ""
-
-
-def is_interface(node: Node) -> bool:
-    """Whether a type is an interface, not data: a Protocol or an abstract class of the user's
-    own.
-    """
-    if node.origin in _CONTEXTS:
-        return True
-    if (
-        node.kind is not Kind.CLASS
-        or is_of_the_language(node.origin)
-        or describe(node.origin) is not None
-    ):
-        return False
-    return bool(getattr(node.origin, "_is_protocol", False)) or inspect.isabstract(node.origin)
-
-
-def is_of_the_language(cls: object) -> bool:
-    """Whether a class belongs to Python itself: its values are data, not dependencies."""
-    return not isinstance(cls, type) or cls.__module__.partition(".")[0] in sys.stdlib_module_names

@@ -11,6 +11,7 @@ from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.refusing import Unanswered
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.clock import Clock
+from urnshelf.interfaces.dependencies import is_interface
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.declared import TELLING, Declared
 from urnshelf.readings.operations import Access, NotCertain, Reading, ReadParameter, Unread
@@ -155,7 +156,8 @@ class Readings:
         shown = "" if reading.is_operation else self.noticed(member, interface)
         if not shown:
             return reading.why
-        return f"{reading.why}; None is not obvious: {shown}" if reading.why else shown
+        what = "None" if member.promise.is_nothing else "a fake"
+        return f"{reading.why}; {what} is not obvious: {shown}" if reading.why else shown
 
     def _declarations(
         self, member: Member, interface: Interface, reading: Reading | Unread, why: str
@@ -180,9 +182,16 @@ class Readings:
         return bool(self._noticed(target))
 
     def noticed(self, member: Member, interface: Interface) -> str:
-        """What would show that a method that promises None did nothing."""
-        shown: str = _reader().noticed(member, interface) if member.promise.is_nothing else ""
-        return shown
+        """What would show that a method did nothing: one that promises None, or gave a fake in
+        the place of something kept.
+        """
+        if member.promise.is_nothing:
+            shown: str = _reader().noticed(member, interface)
+            return shown
+        if member.kind == "attribute" or not is_interface(member.promise.node):
+            return ""
+        kept: str = _reader().stored_interface(member, interface)
+        return kept
 
     def would_do(self, target: Target) -> str:
         """The change that the shelf would make for a call; empty where it would make none."""

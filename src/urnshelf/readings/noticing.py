@@ -77,7 +77,7 @@ def _beside_another(member: Member, interface: Interface) -> str:
         shared = [
             name
             for name, node in member.parameter_nodes.items()
-            if name in other.parameter_nodes and other.parameter_nodes[name].bare == node.bare
+            if name in other.parameter_nodes and other.parameter_nodes[name].written == node.written
             if name in VALUES or _is_thing(node)
         ]
         if shared and _by_itself(other, interface):
@@ -125,24 +125,24 @@ def _stores(member: Member, words: list[str], interface: Interface) -> str:
     promised = {result_of(other.promise.node).record_type for other in interface.members.values()}
     known = [one for one in promised if one is not None and describe(one) is not None]
     for name, node in member.parameter_nodes.items():
-        what = _record_given(name, node, verb_stores)
-        if what and verb_stores:
+        what = _record_given(name, node) if verb_stores else ""
+        if what:
             return f"{member.name!r} changes {what}"
         of_key = [one for one in known if entity(plain_definition(one)).is_key(name)]
-        record = node.bare if is_record_type(node.bare) else item_record(node)
-        if of_key or (record is not None and record in promised):
-            which = (of_key[0] if of_key else record).__name__
-            return f"another method gives {which} records, and it is given one, or its key"
+        if of_key:
+            return f"another method gives {of_key[0].__name__} records, and it is given a key"
     return ""
 
 
-def _record_given(name: str, node: Node, verb_stores: bool) -> str:
-    if is_record_type(node.bare) or item_record(node) is not None:
+def _record_given(name: str, node: Node) -> str:
+    # of a type that only the checker imports nothing is known: it may be a record
+    is_unknown = node.kind is Kind.UNKNOWN or node.item.kind is Kind.UNKNOWN
+    if is_record_type(node.bare) or item_record(node) is not None or is_unknown:
         return "a record"
     if name in _KEYS or name.endswith(_KEY_ENDS):
         return f"what has the key {name!r}"
-    is_values = is_row_type(node) and node.kind is Kind.MAPPING and verb_stores
-    return "values of a record" if is_values or node.kind is Kind.TYPED_DICT else ""
+    is_values = is_row_type(node) or node.kind is Kind.TYPED_DICT
+    return "values of a record" if is_values else ""
 
 
 def _given_back(member: Member, interface: Interface) -> str:
@@ -150,20 +150,32 @@ def _given_back(member: Member, interface: Interface) -> str:
     for other in interface.members.values():
         if other is member or other.name.startswith("__") or other.promise.is_nothing:
             continue
-        promised = other.promise.node
+        if other.promise.node.kind is Kind.NEVER:
+            continue
+        given = _things_in(other.promise.node)
         for name, node in member.parameter_nodes.items():
             theirs = other.parameter_nodes.get(name)
-            if theirs is not None and theirs.bare == node.bare and promised.kind is not Kind.NEVER:
+            if theirs is not None and theirs.written == node.written:
                 return f"{other.name!r} gives something by the same {name!r}"
-            if _is_thing(node) and node.bare in (promised.bare, *_parts(promised)):
+            if any(_is_kind_of(mine, one) for mine in _things_in(node) for one in given):
                 return f"{other.name!r} could give back what it is given as {name!r}"
     return ""
 
 
-def _parts(promised: Node) -> list[Any]:
-    """The types of the items, or of the values, of a collection."""
-    is_collection = promised.kind in (Kind.ITEMS, Kind.STREAM, Kind.ASYNC_STREAM, Kind.MAPPING)
-    return [part.bare for part in promised.args] if is_collection else []
+def _is_kind_of(given: Any, promised: Any) -> bool:
+    if given == promised:
+        return True
+    are_classes = isinstance(given, type) and isinstance(promised, type)
+    return are_classes and (issubclass(given, promised) or issubclass(promised, given))
+
+
+def _things_in(node: Node) -> list[Any]:
+    """The types in a type that are more than numbers, texts and moments: itself, or its items."""
+    if node.kind is Kind.TYPED_DICT:
+        return [node.bare]
+    if node.args and node.kind is not Kind.CLASS:
+        return [thing for part in node.args for thing in _things_in(part)]
+    return [node.origin if node.is_known else node.written] if _is_thing(node) else []
 
 
 def _empties(member: Member, words: list[str], interface: Interface) -> str:
@@ -180,7 +192,29 @@ def _empties(member: Member, words: list[str], interface: Interface) -> str:
 
 def _is_thing(node: Node) -> bool:
     """Whether a type is more than a number, a text or a moment."""
-    bare: Any = node.bare
-    if not node.is_known or node.is_enum or node.kind in (Kind.CALLABLE, Kind.LITERAL, Kind.NONE):
+    if node.kind is Kind.UNKNOWN:
+        return True
+    if node.is_enum or node.kind not in (Kind.CLASS, Kind.TYPED_DICT):
         return False
-    return not isinstance(bare, type) or full_name(bare) not in _SCALARS
+    return not isinstance(node.bare, type) or full_name(node.bare) not in _SCALARS
+
+
+@remembered
+def stored_interface(member: Member, interface: Interface) -> str:
+    """What shows that an interface which a method promises is a thing that is kept, such as a user:
+    then its fake is not the obvious reply.
+    """
+    promised = member.promise.node.origin
+    for other in interface.members.values():
+        if other.kind != "method":
+            continue
+        theirs = other.promise.node
+        in_many = any(part.origin is promised for part in theirs.args)
+        if in_many or (theirs.origin is promised and theirs.optional):
+            return f"{other.name!r} looks one up"
+        words = words_of(twin_of(other.name, interface.members))
+        if words[0] in STORING and any(
+            node.origin is promised for node in other.parameter_nodes.values()
+        ):
+            return f"{other.name!r} stores one"
+    return ""

@@ -17,7 +17,7 @@ from urnshelf.readings.key_values import read_key_value
 from urnshelf.readings.lacking import about_nothing
 from urnshelf.readings.look_ups import read_look_up, read_question
 from urnshelf.readings.mappings import read_mapping
-from urnshelf.readings.noticing import noticed
+from urnshelf.readings.noticing import noticed, stored_interface
 from urnshelf.readings.operations import (
     Operation,
     Promised,
@@ -59,6 +59,7 @@ __all__ = [
     "read",
     "record_type_of",
     "roles_of",
+    "stored_interface",
 ]
 """What is asked of the readings, once they are loaded."""
 

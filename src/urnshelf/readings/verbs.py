@@ -46,7 +46,7 @@ STORING = (
     )
 )
 """Verbs after which something is there, or gone, that was not before."""
-CLEARS = frozenset({"clear", "purge", "reset", "drain", "flush", "empty", "wipe", "truncate"})
+CLEARS = frozenset("clear purge reset drain flush empty wipe truncate cleanup prune vacuum".split())
 
 VERBS = LOOK_UPS | ADDS | SAVES | UPDATES | REMOVES | COUNTS | QUESTIONS
 

@@ -101,6 +101,7 @@ class Node:
         kind: what sort of type it is.
         values: the values of a Literal.
         is_known: whether it says anything of its values.
+        written: the type under its wrappings as it was written, also where it is not known.
         is_enum: whether its values are an enum's members.
     """
 
@@ -116,6 +117,7 @@ class Node:
         "origin",
         "qualifiers",
         "values",
+        "written",
     )
 
     def __init__(self, form: object) -> None:
@@ -135,6 +137,7 @@ class Node:
         )
         self.is_known = self.kind not in (Kind.ANY, Kind.UNKNOWN)
         self.bare: Any = peeled.form if self.is_known else Any
+        self.written = peeled.form
         self.is_enum = isinstance(self.bare, type) and issubclass(self.bare, Enum)
         self.origin: Any = get_origin(self.bare) or self.bare
         self.values: tuple[Any, ...] = get_args(self.bare) if self.kind is Kind.LITERAL else ()
