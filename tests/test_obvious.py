@@ -6,7 +6,7 @@ import asyncio
 from collections.abc import Callable, MutableMapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, Protocol
+from typing import Any, Protocol, TypeVar
 
 import pytest
 
@@ -23,6 +23,8 @@ from urnshelf import (
     raising,
 )
 from urnshelf.demo.harbour import Berth, Mooring, Vessel
+
+T = TypeVar("T")
 
 
 @dataclass
@@ -79,6 +81,20 @@ class GivesBack(Protocol):
     def purge(self) -> None: ...
 
 
+class Basket(Protocol):
+    def lay(self, widget: Widget) -> None: ...
+    def empty(self) -> None: ...
+    def widgets(self) -> list[Widget]: ...
+
+
+class Sketch(Protocol[T]):
+    def add(self, value: str) -> None: ...
+    def __contains__(self, value: str) -> bool: ...
+    def feed(self, item: T) -> None: ...
+    def read(self) -> T: ...
+    def delete(self) -> None: ...
+
+
 class KeepsParts(Protocol):
     def save(self, key: bytes, value: bytes) -> None: ...
     def fetch(self, key: bytes) -> list[bytes]: ...
@@ -105,6 +121,10 @@ def test_a_method_that_somebody_could_notice_is_not_answered_by_nothing(shelf: S
         ("'get_limit' gives something by the same", lambda: shelf.fake(GivesBack).lift("desk")),
         ("'widgets' could give back", lambda: shelf.fake(GivesBack).show(Widget(3))),
         ("'get_limit' looks up what it removes", lambda: shelf.fake(GivesBack).purge()),
+        ("'lay' stores what it removes", lambda: shelf.fake(Basket).empty()),
+        ("'__contains__' gives something", lambda: shelf.fake(Sketch).add("a")),
+        ("'read' could give back", lambda: shelf.fake(Sketch).feed("a")),
+        ("'add' stores what it removes", lambda: shelf.fake(Sketch).delete()),
         ("'save' stores what it is given", lambda: shelf.fake(KeepsParts).move(b"a", b"b", b"v")),
         ("is a unit of work", lambda: shelf.fake(Sessions).refresh(5)),
         ("is no method of a dictionary", lambda: shelf.fake(Keys).compact(2)),

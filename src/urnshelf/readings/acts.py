@@ -37,7 +37,7 @@ class Act(Enum):
 
 _ACTS = {
     **dict.fromkeys("get load fetch read retrieve lookup find peek mget".split(), Act.GET),
-    **dict.fromkeys("set put store save write remember mset cache".split(), Act.SET),
+    **dict.fromkeys("set put store save write remember mset".split(), Act.SET),
     **dict.fromkeys(("add", "create", "insert"), Act.ADD),
     **dict.fromkeys(("setnx",), Act.SET_IF_ABSENT),
     "setdefault": Act.SET_DEFAULT,
@@ -55,6 +55,7 @@ _ACTS = {
     **dict.fromkeys(("clear", "purge", "reset", "truncate"), Act.CLEAR),
 }
 _SPECIAL = {
+    "has_key": Act.EXISTS,
     "__getitem__": Act.GET,
     "__setitem__": Act.SET,
     "__delitem__": Act.DELETE,
@@ -65,8 +66,7 @@ SETTING = frozenset({Act.SET, Act.ADD, Act.SET_IF_ABSENT, Act.SET_DEFAULT, Act.U
 _ABOUT_KEYS = frozenset({"by", "for", "of", "with", "from", "in", "to", "under"})
 _NOISE = frozenset(
     """
-    key keys value values item items entry entries the many multi all each bulk batch if absent
-    empty missing exists exist nx async dict
+    the many multi all each bulk batch if absent empty missing exists exist nx async dict
     """.split()
 )
 _MANY = frozenset({"multi", "bulk", "batch", "many"})

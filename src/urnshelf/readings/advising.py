@@ -51,7 +51,7 @@ def _parts(interface: Interface) -> dict[str, str]:
     for getter in [name for name, act in acts.items() if act is Act.GET]:
         for setter in [name for name, act in acts.items() if act in SETTING]:
             parts = {"get": getter, "set": setter}
-            if _is_accepted(interface, parts):
+            if names[getter].parameters and _is_accepted(interface, parts):
                 return _with_others(interface, parts, acts)
     return {}
 

@@ -196,7 +196,10 @@ _OF_ALL = {Act.GET: _ALL_VALUES, Act.DELETE: _WAYS[Act.CLEAR][-1]}
 def read_key_value(subject: Subject) -> Reading | Unread | None:
     """What a method does with values that are kept by key; None for one that is not about any."""
     member, interface = subject.member, subject.interface
-    gives_record = subject.result.record_type is not None and KEYS.isdisjoint(member.parameters)
+    # by far the most methods of repositories
+    has_key = subject.definition is not None and subject.definition.key_fields
+    gives_record = has_key and subject.result.record_type is not None
+    gives_record = gives_record and KEYS.isdisjoint(member.parameters)
     is_private = member.name.startswith("_") and not member.name.startswith("__")
     if member.kind == "attribute" or gives_record or is_private:
         return None

@@ -14,7 +14,15 @@ from urnshelf.readings.results import is_record_type, is_row_type, result_of
 from urnshelf.readings.stores import VALUES
 from urnshelf.readings.told_keys import keys_told_by
 from urnshelf.readings.units import is_unit_of_work
-from urnshelf.readings.verbs import CLEARS, HOUSEKEEPING, PUSHES, STORING, twin_of, words_of
+from urnshelf.readings.verbs import (
+    CLEARS,
+    HOUSEKEEPING,
+    PUSHES,
+    REMOVES,
+    STORING,
+    twin_of,
+    words_of,
+)
 from urnshelf.records.recognising import describe
 from urnshelf.store.definition import plain_definition
 from urnshelf.types.forms import full_name
@@ -22,6 +30,8 @@ from urnshelf.types.nodes import Kind, Node
 
 _KEYS = frozenset({"id", "ids", "pk", "key", "keys", "uuid", "token"})
 _KEY_ENDS = ("_id", "_ids", "_key", "_keys", "_uuid")
+_LOOKING = frozenset({"__contains__", "__getitem__", "__iter__"})
+_REMOVING = REMOVES | {"drop", "discard", "unset", "forget", "evict", "expire"}
 _SCALARS = frozenset(
     f"builtins.{name}" for name in "int str float bool bytes complex object NoneType type".split()
 ) | {
@@ -148,7 +158,8 @@ def _record_given(name: str, node: Node) -> str:
 def _given_back(member: Member, interface: Interface) -> str:
     """Another method gives a value and shares a parameter, or gives what one of them holds."""
     for other in interface.members.values():
-        if other is member or other.name.startswith("__") or other.promise.is_nothing:
+        is_special = other.name.startswith("__") and other.name not in _LOOKING
+        if other is member or is_special or other.promise.is_nothing:
             continue
         if other.promise.node.kind is Kind.NEVER:
             continue
@@ -165,34 +176,45 @@ def _given_back(member: Member, interface: Interface) -> str:
 def _is_kind_of(given: Any, promised: Any) -> bool:
     if given == promised:
         return True
-    are_classes = isinstance(given, type) and isinstance(promised, type)
-    return are_classes and (issubclass(given, promised) or issubclass(promised, given))
+    # by their bases: some classes refuse to be asked
+    bases = getattr(given, "__mro__", ()), getattr(promised, "__mro__", ())
+    return promised in bases[0] or given in bases[1]
 
 
 def _things_in(node: Node) -> list[Any]:
     """The types in a type that are more than numbers, texts and moments: itself, or its items."""
     if node.kind is Kind.TYPED_DICT:
         return [node.bare]
+    inner = [thing for part in node.args for thing in _things_in(part)]
     if node.args and node.kind is not Kind.CLASS:
-        return [thing for part in node.args for thing in _things_in(part)]
-    return [node.origin if node.is_known else node.written] if _is_thing(node) else []
+        return inner
+    is_known = node.is_known and node.kind is not Kind.VARIABLE
+    return [node.origin if is_known else node.written, *inner] if _is_thing(node) else inner
 
 
 def _empties(member: Member, words: list[str], interface: Interface) -> str:
     """It has no parameter, its verb removes, and another looks something up by a key."""
-    is_clearing = words[0] in CLEARS or (words[0] in STORING and words[-1] in ("all", "everything"))
+    is_clearing = words[0] in CLEARS | _REMOVING or words[-1] in ("all", "everything")
     if member.parameters or not is_clearing:
         return ""
     for other in interface.members.values():
         gives = other.kind == "method" and not other.promise.is_nothing
         if gives and other.parameters and not other.name.startswith("__"):
             return f"{other.name!r} looks up what it removes"
+        is_other = other is not member and other.kind == "method" and other.promise.is_nothing
+        if is_other and other.parameters and _fills(other, interface):
+            return f"{other.name!r} stores what it removes"
     return ""
+
+
+def _fills(member: Member, interface: Interface) -> bool:
+    words = words_of(twin_of(member.name, interface.members))
+    return bool(_stores(member, words, interface) or _given_back(member, interface))
 
 
 def _is_thing(node: Node) -> bool:
     """Whether a type is more than a number, a text or a moment."""
-    if node.kind is Kind.UNKNOWN:
+    if node.kind in (Kind.UNKNOWN, Kind.VARIABLE):
         return True
     if node.is_enum or node.kind not in (Kind.CLASS, Kind.TYPED_DICT):
         return False
