@@ -95,6 +95,14 @@ class Sketch(Protocol[T]):
     def delete(self) -> None: ...
 
 
+class Level(Protocol):
+    def set_level(self, level: float) -> None: ...
+    def get_level(self) -> float: ...
+    def rollback(self) -> None: ...
+    def clear(self) -> None: ...
+    def __len__(self) -> int: ...
+
+
 class KeepsParts(Protocol):
     def save(self, key: bytes, value: bytes) -> None: ...
     def fetch(self, key: bytes) -> list[bytes]: ...
@@ -121,6 +129,9 @@ def test_a_method_that_somebody_could_notice_is_not_answered_by_nothing(shelf: S
         ("'get_limit' gives something by the same", lambda: shelf.fake(GivesBack).lift("desk")),
         ("'widgets' could give back", lambda: shelf.fake(GivesBack).show(Widget(3))),
         ("'get_limit' looks up what it removes", lambda: shelf.fake(GivesBack).purge()),
+        ("'get_level' gives what it sets", lambda: shelf.fake(Level).set_level(6.3)),
+        ("'rollback' undoes something", lambda: shelf.fake(Level).rollback()),
+        ("'__len__' looks up what it removes", lambda: shelf.fake(Level).clear()),
         ("'lay' stores what it removes", lambda: shelf.fake(Basket).empty()),
         ("'__contains__' gives something", lambda: shelf.fake(Sketch).add("a")),
         ("'read' could give back", lambda: shelf.fake(Sketch).feed("a")),
@@ -350,6 +361,17 @@ def test_a_record_that_is_only_handed_along_is_not_the_interfaces_own(shelf: She
     shelf.stock(Entry, 3)
     with shelf.refusals_expected(), pytest.raises(UnansweredCall, match="is about no record"):
         shelf.fake(Rights).count(Entry(1, "x"))
+
+
+class Judge(Protocol):
+    def judge(self, text: str) -> Entry: ...
+    def count(self) -> int: ...
+
+
+def test_what_is_computed_is_not_what_is_kept(shelf: Shelf) -> None:
+    shelf.stock(Entry, 3)
+    with shelf.refusals_expected(), pytest.raises(UnansweredCall, match="is about no record"):
+        shelf.fake(Judge).count()
 
 
 class MooringDao(Protocol):

@@ -266,6 +266,28 @@ class ManyOnly(Protocol):
     def ayield_keys(self, prefix: str | None = None) -> AsyncIterator[str]: ...
 
 
+class Untold:
+    def get(self, key): ...  # type: ignore[no-untyped-def]
+    def set(self, key, value): ...  # type: ignore[no-untyped-def]
+    def delete(self, key): ...  # type: ignore[no-untyped-def]
+    def add(self, key, value): ...  # type: ignore[no-untyped-def]
+
+
+class Anything(Protocol):
+    def get(self, key: str) -> Any: ...
+    def set(self, key: str, value: Any) -> Any: ...
+
+
+def test_without_a_promise_only_what_is_certain(shelf: Shelf) -> None:
+    untold, anything = shelf.fake(Untold), shelf.fake(Anything)
+    assert (untold.set("a", 1), untold.get("a"), untold.add("b", 2)) == (True, 1, True)
+    assert untold.delete("b")
+    refused(shelf, "its promise does not say what then", lambda: untold.get("b"))
+    refused(shelf, "there is a value for 'a' already", lambda: untold.add("a", 2))
+    refused(shelf, "there is no value for 'b'", lambda: untold.delete("b"))
+    assert (anything.set("a", 1), anything.get("a"), anything.get("z")) == (True, 1, None)
+
+
 def test_many_at_once_and_their_asynchronous_counterparts(shelf: Shelf) -> None:
     many = shelf.fake(ManyOnly)
     many.mset([("a/1", b"1"), ("b/1", b"2")])

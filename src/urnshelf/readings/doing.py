@@ -125,8 +125,11 @@ class Doing:
         return self.member.promise.node.bare in forms
 
     def yes(self) -> Any:
-        """What it replies where it did what it is called for."""
-        return True if self.promises(bool) else None
+        """What it replies where it did what it is called for; a caller without a promise may ask
+        for the truth of it.
+        """
+        promised = self.member.promise.node
+        return True if promised.bare is bool or not promised.is_known else None
 
     def no(self, what: str) -> Any:
         """What it replies where it did not; refused where its promise cannot say so."""
@@ -149,8 +152,9 @@ class Doing:
         promised = self.member.promise.node
         if self.member.name == "__getitem__":
             raise KeyError(key)
-        # `get` without more gives None, as that of a dictionary does
+        # a `get` that promises anything gives None, as that of a dictionary does
         is_get = promised.kind is Kind.ANY and self.member.name in ("get", "aget")
+        is_get = is_get and self.member.signature.return_annotation is not Parameter.empty
         if promised.optional or promised.kind is Kind.NONE or is_get:
             return None
         raise NotCertain(

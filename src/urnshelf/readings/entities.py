@@ -10,7 +10,7 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.results import is_record_type, result_of
-from urnshelf.readings.verbs import STORING, VERBS, verb_of
+from urnshelf.readings.verbs import GIVES, STORING, VERBS, verb_of, words_of
 from urnshelf.records.description import snake_case
 from urnshelf.records.recognising import describe
 from urnshelf.store.definition import Definition, plain_definition
@@ -170,19 +170,32 @@ def _record_in(node: Node) -> Any:
 def _mentioned(interface: Interface) -> tuple[set[Any], set[Any]]:
     """The record types that the interface's methods promise, and those that they store.
 
-    What is only handed along, as the user who asks, is neither. A plain class counts only where the
-    method's verb is one of a store operation.
+    What is only handed along, as the user who asks, is neither; nor is what something is computed
+    as. A plain class counts only where the method's verb is one of a store operation.
     """
     promised: set[Any] = set()
     stored: set[Any] = set()
     for member in interface.members.values():
         if member.kind == "method":
             verb = verb_of(member.name)
-            spoken = {result_of(member.promise.node).record_type}
-            promised |= spoken if verb in VERBS else set(filter(describe, spoken))
+            given = {_record_in(node) for node in member.parameter_nodes.values()} - {None}
+            spoken = result_of(member.promise.node).record_type
+            if spoken is not None and _speaks_of_its_own(member, verb, spoken, given):
+                promised.add(spoken)
             if verb in STORING:
-                stored |= set(map(_record_in, member.parameter_nodes.values()))
-    return promised - {None}, stored - {None}
+                stored |= given
+    return promised, stored
+
+
+def _speaks_of_its_own(member: Member, verb: str, spoken: Any, given: set[Any]) -> bool:
+    """Whether the records that a method gives are those that the interface keeps."""
+    if verb in STORING:  # what storing another record gives is a result, not a record
+        return not given or spoken in given
+    if verb in VERBS or verb in GIVES:
+        return True
+    own = snake_case(spoken.__name__) if describe(spoken) is not None else ""
+    words = "_".join(words_of(member.name))
+    return bool(own) and any(words.startswith(name) for name in (own, *plurals(own)))
 
 
 def names_told_by(interface: Interface) -> set[str]:

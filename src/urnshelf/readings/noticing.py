@@ -9,6 +9,7 @@ from typing import Any
 
 from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
+from urnshelf.readings.acts import SETTING, Act, told_by
 from urnshelf.readings.entities import entity, item_record, record_types_of
 from urnshelf.readings.results import is_record_type, is_row_type, result_of
 from urnshelf.readings.stores import VALUES
@@ -30,7 +31,9 @@ from urnshelf.types.nodes import Kind, Node
 
 _KEYS = frozenset({"id", "ids", "pk", "key", "keys", "uuid", "token"})
 _KEY_ENDS = ("_id", "_ids", "_key", "_keys", "_uuid")
-_LOOKING = frozenset({"__contains__", "__getitem__", "__iter__"})
+_LOOKING = frozenset({"__contains__", "__getitem__", "__iter__", "__call__"})
+_SHOWING = _LOOKING | {"__len__"}
+_UNDOING = frozenset({"rollback", "abort", "revert", "undo"})
 _REMOVING = REMOVES | {"drop", "discard", "unset", "forget", "evict", "expire"}
 _SCALARS = frozenset(
     f"builtins.{name}" for name in "int str float bool bytes complex object NoneType type".split()
@@ -70,9 +73,12 @@ def noticed(member: Member, interface: Interface) -> str:
 
 def _by_itself(member: Member, interface: Interface) -> str:
     words = words_of(twin_of(member.name, interface.members))
+    if words[0] in _UNDOING:
+        return f"{member.name!r} undoes something"
     return (
         _stores(member, words, interface)
         or _given_back(member, interface)
+        or _mirrored(member, interface)
         or _empties(member, words, interface)
     )
 
@@ -173,6 +179,20 @@ def _given_back(member: Member, interface: Interface) -> str:
     return ""
 
 
+def _mirrored(member: Member, interface: Interface) -> str:
+    """It sets what a getter of the same name gives: `set_level(level)` beside `get_level()`."""
+    told = told_by(member.name, interface.members)
+    if told is None or told.act not in SETTING:
+        return ""
+    given = [node.written for node in member.parameter_nodes.values()]
+    for other in interface.members.values():
+        theirs = told_by(other.name, interface.members) if other.kind == "method" else None
+        is_getter = theirs is not None and theirs.act is Act.GET and theirs.noun == told.noun
+        if is_getter and other.promise.node.written in given:
+            return f"{other.name!r} gives what it sets"
+    return ""
+
+
 def _is_kind_of(given: Any, promised: Any) -> bool:
     if given == promised:
         return True
@@ -199,7 +219,8 @@ def _empties(member: Member, words: list[str], interface: Interface) -> str:
         return ""
     for other in interface.members.values():
         gives = other.kind == "method" and not other.promise.is_nothing
-        if gives and other.parameters and not other.name.startswith("__"):
+        is_special = other.name.startswith("__")
+        if other.name in _SHOWING or (gives and other.parameters and not is_special):
             return f"{other.name!r} looks up what it removes"
         is_other = other is not member and other.kind == "method" and other.promise.is_nothing
         if is_other and other.parameters and _fills(other, interface):

@@ -129,7 +129,7 @@ def drop(doing: Doing) -> Any:
     """Forget a value, or some."""
     if Role.KEYS in doing:
         gone = sum([doing.store.drop(key) for key in doing.keys.values()])
-        return {int: gone, bool: bool(gone)}.get(doing.member.promise.node.bare)
+        return {int: gone, bool: bool(gone)}.get(doing.member.promise.node.bare, doing.yes())
     found = doing.found()
     if found is not ABSENT:
         doing.store.drop(doing.key)
@@ -148,7 +148,7 @@ def _nothing_to_drop(doing: Doing) -> Any:
         return 0
     if doing.manners.missing is not None and promised.bare is not bool:
         return doing.missed(doing.key)
-    if doing.kept.is_plain and verb in _IDEMPOTENT and promised.bare is not bool:
+    if doing.kept.is_plain and verb in _IDEMPOTENT and promised.kind is Kind.NONE:
         return None
     if promised.optional and promised.bare is not bool:
         return None
@@ -252,7 +252,8 @@ def touch(doing: Doing) -> Any:
     found = doing.found()
     if found is not ABSENT:
         doing.put(doing.key, found)
-    return found is not ABSENT if doing.promises(bool) else None
+    there = found is not ABSENT
+    return None if doing.member.promise.is_nothing else there
 
 
 def size(doing: Doing) -> Any:

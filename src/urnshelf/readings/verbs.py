@@ -48,6 +48,13 @@ STORING = (
 """Verbs after which something is there, or gone, that was not before."""
 CLEARS = frozenset("clear purge reset drain flush empty wipe truncate cleanup prune vacuum".split())
 
+GIVES = frozenset(
+    """
+    pop dequeue poll popleft shift receive take peek front drain latest last next oldest newest
+    """.split()
+)
+"""Verbs that give records one had before."""
+
 VERBS = LOOK_UPS | ADDS | SAVES | UPDATES | REMOVES | COUNTS | QUESTIONS
 
 
