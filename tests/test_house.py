@@ -38,7 +38,8 @@ from urnshelf.demo.harbour import (
 )
 from urnshelf.files.plan_values import rule_from, written
 from urnshelf.interfaces.taking_apart import interface_of
-from urnshelf.readings.operations import HONOURED, Operation, ReadParameter, Role
+from urnshelf.readings.honouring import HONOURED
+from urnshelf.readings.operations import Operation, ReadParameter, Role
 from urnshelf.types.nodes import node_of
 from urnshelf.urn.rules import planned_rules
 

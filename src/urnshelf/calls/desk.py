@@ -13,10 +13,9 @@ from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.ledger import NO_REPLY, Call, Calls, Entry, LiveCall
 from urnshelf.calls.place import YOURS, locate
-from urnshelf.calls.refusing import Unanswered, spent_text, unanswered
 from urnshelf.calls.replies import Pending
 from urnshelf.calls.target import Target
-from urnshelf.calls.wording import hidden_refusals
+from urnshelf.calls.wording import Unanswered, hidden_refusals
 from urnshelf.errors import CueRefused, RefusalHidden, RepliesSpent, UnansweredCall
 from urnshelf.records.copies import PLAIN, keep_each
 
@@ -207,6 +206,8 @@ class Desk:
         self.cues, self.ledger[:] = [], []
 
     def _refusal(self, call: LiveCall) -> UnansweredCall:
+        from urnshelf.calls.refusing import unanswered  # few calls are refused
+
         refusal = UnansweredCall(unanswered(self._find(call), self.unread(call)))
         self.note_refusal(refusal)
         return refusal
@@ -217,6 +218,8 @@ class Desk:
         """
         if type(error) is not RepliesSpent or call.answered_by is None or error in self._refusals:
             return error
+        from urnshelf.calls.refusing import spent_text
+
         worded = RepliesSpent(spent_text(str(error), self._find(call)))
         self.note_refusal(worded)
         return worded

@@ -4,24 +4,16 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import Any
 
 from urnshelf.calls.arguments import suggested_arguments
 from urnshelf.calls.ledger import Call, live_call, values_of
 from urnshelf.calls.target import AssignmentTarget, AttributeTarget, Target
-from urnshelf.calls.wording import nearest_cues
+from urnshelf.calls.wording import Unanswered, nearest_cues
 from urnshelf.interfaces.members import Member
 from urnshelf.records.recognising import describe
 from urnshelf.types.forms import full_name, type_name
 from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node
-
-
-class Unanswered(NamedTuple):
-    """Why a call is not answered as a store operation, and what would let it be."""
-
-    why: str = ""
-    declarations: tuple[str, ...] = ()
-    """Lines of code, each with what it says behind it."""
 
 
 def unanswered(call: Call, unread: Unanswered) -> str:

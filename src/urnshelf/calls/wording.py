@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from urnshelf.calls.arguments import suggested_arguments
 from urnshelf.calls.ledger import Call, live_call, values_of
@@ -26,6 +26,14 @@ if TYPE_CHECKING:
 NEAREST = 3
 SHOWN = 5
 WIDTH = 110
+
+
+class Unanswered(NamedTuple):
+    """Why a call is not answered as a store operation, and what would let it be."""
+
+    why: str = ""
+    declarations: tuple[str, ...] = ()
+    """Lines of code, each with what it says behind it."""
 
 
 def plural(count: int, noun: str) -> str:

@@ -10,7 +10,6 @@ from collections.abc import Callable
 from types import FunctionType
 from typing import Any, get_overloads
 
-from urnshelf.interfaces.docstrings import raised
 from urnshelf.interfaces.generated import binder, caller
 from urnshelf.interfaces.promises import Promise, promise_of
 from urnshelf.types.annotations import annotations_of, resolve
@@ -90,6 +89,8 @@ class Member:
     @functools.cached_property
     def raises(self) -> tuple[type[BaseException], ...]:
         """The exceptions that its docstring names."""
+        from urnshelf.interfaces.docstrings import raised  # seldom asked
+
         return raised(inspect.unwrap(self.function)) if callable(self.function) else ()
 
     @functools.cached_property

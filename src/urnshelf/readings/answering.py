@@ -8,8 +8,8 @@ from typing import Any
 
 from urnshelf.caches import remembered
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
-from urnshelf.calls.refusing import Unanswered
 from urnshelf.calls.target import FakeState, Target
+from urnshelf.calls.wording import Unanswered
 from urnshelf.clock import Clock
 from urnshelf.interfaces.dependencies import is_interface
 from urnshelf.interfaces.members import Interface, Member

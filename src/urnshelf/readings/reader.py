@@ -13,6 +13,7 @@ from urnshelf.readings.advising import declarations
 from urnshelf.readings.changes import read_setter
 from urnshelf.readings.comparing import condition_maker
 from urnshelf.readings.entities import Entity, entity, names_told_by, record_of
+from urnshelf.readings.honouring import honoured
 from urnshelf.readings.key_values import read_key_value
 from urnshelf.readings.lacking import about_nothing
 from urnshelf.readings.look_ups import read_look_up, read_question
@@ -25,7 +26,6 @@ from urnshelf.readings.operations import (
     ReadParameter,
     Role,
     Unread,
-    honoured,
 )
 from urnshelf.readings.parameters import PAGING, read_condition
 from urnshelf.readings.queues import QUEUES, read_queue

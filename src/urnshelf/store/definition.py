@@ -5,7 +5,6 @@ whose errors.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from copy import copy
 from typing import Any
 
 from urnshelf.caches import remembered
@@ -91,7 +90,8 @@ class Definition:
 
     def with_key(self, field: str) -> Definition:
         """The same, but for the field that is the key."""
-        other = copy(self)
+        other = object.__new__(Definition)
+        vars(other).update(vars(self))
         other.key_fields = self._group(field)
         other.nothing = _falsy_default(self.described, field)
         return other
