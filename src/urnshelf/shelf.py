@@ -16,7 +16,6 @@ from urnshelf.calls.target import NOTHING
 from urnshelf.calls.wording import unknown_attribute
 from urnshelf.clock import Clock
 from urnshelf.errors import InterfaceRefused
-from urnshelf.fakes.behind import put_behind, through
 from urnshelf.fakes.furnish import furnish
 from urnshelf.fakes.making import Fakes
 from urnshelf.fakes.obvious import obvious, obvious_text
@@ -73,7 +72,6 @@ class Shelf(Shelved):
         self._readings = readings = Readings(self._store, self.clock)
         answerers = [
             script,
-            through,
             readings.answer,
             obvious(self._fake_for, self.clock, readings.is_uncertain),
             own_code,
@@ -136,7 +134,10 @@ class Shelf(Shelved):
                 )
             self._readings.see_through(self._fakes.state(interface, name), view._view)
         if over is not NOTHING:
+            from urnshelf.fakes.behind import put_behind, through  # few fakes have one
+
             put_behind(self._fakes.state(interface, name), over)
+            self._desk.put_next(script, through)
         return self._fakes.give(interface, name)
 
     def furnish(self, service: Callable[..., T], **given: object) -> T:

@@ -63,6 +63,12 @@ class Desk:
         """
         self.answerers = (answerer, *self.answerers)
 
+    def put_next(self, earlier: Answerer, answerer: Answerer) -> None:
+        """Ask this answerer right after another; once, however often it is said."""
+        if answerer not in self.answerers:
+            place = self.answerers.index(earlier) + 1
+            self.answerers = (*self.answerers[:place], answerer, *self.answerers[place:])
+
     def put_after(self, answerer: Answerer) -> None:
         """Ask this answerer last, before the call is refused."""
         self.answerers = (*self.answerers, answerer)
