@@ -58,4 +58,6 @@ def explain(what: str) -> None:
             else Text(f"not read: {method.advice}", "yellow")
         )
         table.add_row(Text(method.method), text)
-    out.print(table, "", *explanation.keys, *([""] if explanation.keys else []))
+    out.print(table, "")
+    for told in explanation.keys:
+        out.print(told, "")

@@ -43,7 +43,10 @@ _ACTS = {
     "setdefault": Act.SET_DEFAULT,
     **dict.fromkeys(("update", "replace"), Act.UPDATE),
     **dict.fromkeys(
-        "delete remove evict invalidate unset forget discard drop mdelete del".split(), Act.DELETE
+        """
+        delete remove evict invalidate unset forget discard drop mdelete del destroy erase
+        """.split(),
+        Act.DELETE,
     ),
     **dict.fromkeys(("pop", "take"), Act.POP),
     **dict.fromkeys(("has", "exists", "exist", "contains"), Act.EXISTS),

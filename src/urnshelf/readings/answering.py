@@ -204,11 +204,16 @@ class Readings:
         found: dict[str, None] = {}
         for member in interface.members.values():
             definition = self.definition_for(member, interface) if member.kind == "method" else None
-            if definition is not None:
+            if definition is not None and self._is_about(definition, member, interface):
                 keys = ", ".join(definition.key_fields)
                 told = f"key of {definition.name}: {keys}" if keys else definition.without_key
                 found[told] = None
         return tuple(found)
+
+    def _is_about(self, definition: Definition, member: Member, interface: Interface) -> bool:
+        """Whether the method is read, or would be, had the records a key."""
+        reading = self.read(member, interface)
+        return isinstance(reading, Reading) or definition.without_key in reading.why
 
     def _noticed(self, target: Target) -> str:
         # an assignment has a promise of its own

@@ -21,7 +21,7 @@ PUSHES = frozenset({"append", "push", "enqueue"})
 ADDS = frozenset({"add", "create", "insert"}) | PUSHES
 SAVES = frozenset({"save", "upsert", "store", "put", "persist"})
 UPDATES = frozenset({"update", "modify", "patch", "change"})
-REMOVES = frozenset({"delete", "remove"})
+REMOVES = frozenset({"delete", "remove", "destroy", "erase"})
 COUNTS = frozenset({"count"})
 QUESTIONS = frozenset({"exists", "exist", "has", "contains", "any"})
 
