@@ -60,4 +60,6 @@ def explain(what: str) -> None:
         table.add_row(Text(method.method), text)
     out.print(table, "")
     for told in explanation.keys:
-        out.print(told, "")
+        out.print(told)
+    if explanation.keys:
+        out.print()

@@ -149,7 +149,7 @@ class Readings:
         why = call.note
         if isinstance(reading, Unread):
             why = self.why_unread(reading, target.member, interface)
-        return Unanswered(why, self._declarations(target.member, interface, reading, why))
+        return Unanswered(why, self.declarations(target.member, interface, reading, why))
 
     def why_unread(self, reading: Unread, member: Member, interface: Interface) -> str:
         """Why a method is not read, and where it promises None, why that is not obvious."""
@@ -159,7 +159,7 @@ class Readings:
         what = "None" if member.promise.is_nothing else "a fake"
         return f"{reading.why}; {what} is not obvious: {shown}" if reading.why else shown
 
-    def _declarations(
+    def declarations(
         self, member: Member, interface: Interface, reading: Reading | Unread, why: str
     ) -> tuple[str, ...]:
         """The declarations that would answer a method."""

@@ -114,13 +114,20 @@ def _explained(
     why = readings.why_unread(reading, member, interface)
     is_uncertain = reading.is_operation or readings.noticed(member, interface)
     reply = "" if is_uncertain else obvious(member)
-    return Explained(written, reply, "" if reply else _advice(interface, member, why))
+    if reply:
+        return Explained(written, reply, "")
+    declarations = readings.declarations(member, interface, reading, why)
+    return Explained(written, "", _advice(interface, member, why, declarations))
 
 
-def _advice(interface: Interface, member: Member, why: str) -> str:
+def _advice(interface: Interface, member: Member, why: str, declarations: tuple[str, ...]) -> str:
     is_function = not isinstance(interface.origin, type)
     named = interface.name if is_function else f"{interface.name}.{member.name}"
-    return f"{why or 'it is about no records'}; cue it, or teach it: @shelf.teach({named})"
+    lines = [line.partition("    #")[0] for line in declarations]
+    declared = f"; or declare it: {', or '.join(lines)}" if lines else ""
+    return (
+        f"{why or 'it is about no records'}; cue it, or teach it: @shelf.teach({named}){declared}"
+    )
 
 
 def _advice_for_attribute(interface: Interface, member: Member) -> str:
