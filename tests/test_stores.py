@@ -492,6 +492,10 @@ def test_a_store_is_declared_in_one_line(shelf: Shelf) -> None:
     refused(shelf, "'etag'|nothing in its promise", lambda: blobs.etag("a", 1))
 
 
+class Other(Protocol):
+    def fetch(self, namespace: str, id: int) -> bytes: ...
+
+
 @pytest.mark.parametrize(
     ("parts", "complaint"),
     [
@@ -501,6 +505,7 @@ def test_a_store_is_declared_in_one_line(shelf: Shelf) -> None:
         ({"get": Blobs.fetch, "has": Blobs.etag}, "it promises str"),
         ({"get": Blobs.fetch, "default": ""}, "'fetch' promises bytes, but it is '', a str"),
         ({"get": Prices.look_up}, "give a method of it, such as Blobs.fetch"),
+        ({"get": Other.fetch}, "give a method of it, such as Blobs.fetch"),
         ({}, "say which methods get and set"),
         (
             {"get": Blobs.fetch, "missing": KeyError, "default": b""},
@@ -603,7 +608,7 @@ def test_what_no_cue_answers_goes_to_the_object(shelf: Shelf) -> None:
     assert asyncio.run(store.count()) == 1
 
 
-class Other:
+class Stricter:
     def get(self, name: str, strict: bool) -> str | None: ...
 
 
@@ -611,7 +616,7 @@ class Other:
     ("real", "complaint"),
     [
         (DictStore, r"give an object of that class, over=DictStore\(…\)"),
-        (Other(), "its 'get' takes other parameters"),
+        (Stricter(), "its 'get' takes other parameters"),
         (5, "it has no method 'get'"),
     ],
 )

@@ -17,6 +17,7 @@ from urnshelf import (
     holding,
     ledger_of,
     of_type,
+    passing_through,
     raising,
     rules,
     tally,
@@ -134,3 +135,17 @@ def looks(shelf: Shelf, noon: datetime) -> None:
     assert_type(ledger_of(tides), Calls)
     depths: list[Any] = ledger_of(tides.depth_at).each("harbour")
     assert depths == [] or holding(id=3)
+
+
+class DictOfBerths:
+    def get(self, key: int) -> Berth:
+        raise LookupError(key)
+
+
+def declarations(shelf: Shelf) -> None:
+    assert_type(shelf.fake(Repository[Berth, int], over=DictOfBerths()), Repository[Berth, int])
+    cue(shelf.fake(TideService).depth_at).gives(raising(GaugeSilent()), passing_through, 6.3)
+    shelf.keyed(Repository, get=Repository.get, default=None, key=["key"])
+    shelf.keyed(Repository, missing=KeyError)
+    shelf.tells(Notify, Gauge)
+    shelf.define(Berth, missing=lambda record_type, key, message: KeyError(key), interfaces=[Gauge])

@@ -16,6 +16,7 @@ from urnshelf.readings.doing import Doing
 from urnshelf.readings.key_values import Roles, reading_of
 from urnshelf.readings.operations import Operation, Reading, Role
 from urnshelf.readings.stores import EXPIRING, Kept, kept_by
+from urnshelf.readings.teaching import code_of
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
 from urnshelf.store.journal import ABSENT
@@ -116,7 +117,8 @@ def _manners(
 def _member_of(method: Any, part: str, interface: Interface) -> Member:
     name = getattr(method, "__name__", None)
     member = interface.members.get(name or "")
-    if member is None or member.kind != "method":
+    is_its_own = member is not None and code_of(member.function) is code_of(method)
+    if member is None or member.kind != "method" or not is_its_own:
         raise InterfaceRefused(
             f"keyed({interface.name}, {part}={show(method, 40)}): give a method of it, such as "
             f"{interface.name}.{next(iter(interface.members), part)}"

@@ -78,7 +78,7 @@ class Lessons:
 
     def of_function(self, function: object) -> Lesson | None:
         """The lesson for every fake of the interface that has this function."""
-        return self._by_function.get(_code_of(function)) if self._by_function else None
+        return self._by_function.get(code_of(function)) if self._by_function else None
 
     def teach(self, method: object, function: Callable[..., Any], shelf: object) -> None:
         """Remember what a method's calls are to be answered with.
@@ -105,7 +105,7 @@ class Lessons:
             )
             self._by_target[target] = lesson
             return
-        code = _code_of(method)
+        code = code_of(method)
         if not inspect.isfunction(code):
             raise CueRefused(
                 "teach() takes a method of an interface, such as BerthRepository.get, not "
@@ -118,7 +118,7 @@ class Lessons:
         self._by_function[code] = lesson
 
 
-def _code_of(method: object) -> Any:
+def code_of(method: object) -> Any:
     """The function under a property, a class method or a wrapper."""
     method = getattr(method, "fget", None) or getattr(method, "__func__", method)
     return inspect.unwrap(method) if callable(method) else method

@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from typing import Any, TypeVar, cast
 
 from urnshelf.errors import RecordRefused
+from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.records.display import show
 from urnshelf.records.recognising import describe, description_of
 from urnshelf.store.definition import Definition, plain_definition
@@ -103,8 +104,11 @@ class Store:
             raise RecordRefused(
                 f"define({definition.name}, interfaces={show(interfaces, 40)}): give a list of them"
             )
+        forms = list(interfaces)
+        for form in forms:
+            interface_of(form)  # refused where it is none
         self.told.append(definition.record_type)
-        self._of_interfaces.update(dict.fromkeys(interfaces, definition.record_type))
+        self._of_interfaces.update(dict.fromkeys(forms, definition.record_type))
         self._known_by.pop(definition.record_type, None)
         self._new_view(definition)
 
