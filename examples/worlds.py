@@ -69,7 +69,7 @@ class ShelfWorld:
         self.night = shelf.furnish(NightShift)
 
     def put(self, *records: Vessel | Berth | Mooring) -> None:
-        self._shelf.tells(QuayPatrol)
+        self._shelf.tells(QuayPatrol)  # nothing reads back which berths are lit
         for record in records:
             self._shelf.stock(record)
 
