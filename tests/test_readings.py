@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import inspect
 import re
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta, timezone, tzinfo
 from typing import Any, Protocol
@@ -679,6 +679,44 @@ def test_a_clock_interface_is_the_shelfs_clock(shelf: Shelf) -> None:
     assert repr(shelf.clock) == "<clock at 2031-01-01T00:00:00+01:00>"
     with shelf.refusals_expected(), pytest.raises(UnansweredCall):
         clock.next_tide()
+
+
+class Station(Protocol):
+    @property
+    def now(self) -> datetime: ...
+    @property
+    def next_tide(self) -> datetime: ...
+
+
+class UtcClock(Protocol):
+    def __call__(self) -> datetime: ...
+
+
+class NextTide(Protocol):
+    def __call__(self) -> datetime: ...
+
+
+def today() -> date: ...
+
+
+class Watch:
+    def __init__(
+        self, now: Callable[[], datetime], pause: Callable[[float], Awaitable[None]]
+    ) -> None:
+        self.now, self.pause = now, pause
+
+
+def test_whatever_tells_the_time_is_the_shelfs_clock(shelf: Shelf) -> None:
+    watch = shelf.furnish(Watch)
+    asyncio.run(watch.pause(90.0))  # type: ignore[arg-type]
+    later = datetime(2030, 6, 1, 12, 1, 30, tzinfo=UTC)
+    assert watch.now() == shelf.fake(UtcClock)() == shelf.fake(Station).now == later
+    assert shelf.fake(today)() == date(2030, 6, 1)
+    with shelf.refusals_expected():
+        with pytest.raises(UnansweredCall):
+            shelf.fake(NextTide)()
+        with pytest.raises(UnansweredCall):
+            _ = shelf.fake(Station).next_tide
 
 
 @pytest.mark.parametrize(

@@ -15,7 +15,7 @@ from collections.abc import (
     Sequence,
 )
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime, timedelta, timezone
 from typing import Any, Protocol
 
 import pytest
@@ -32,6 +32,8 @@ from urnshelf import (
     tally,
 )
 from urnshelf.demo.harbour import Berth, BerthRepository, Mooring, Vessel
+
+NOON = datetime(2030, 6, 1, 12, tzinfo=UTC)
 
 
 def told(shelf: Shelf, interface: Any) -> dict[str, str]:
@@ -326,6 +328,31 @@ def test_a_value_that_cannot_be_a_key_is_said(shelf: Shelf) -> None:
         def set(self, key: Any, value: Any) -> None: ...
 
     refused(shelf, "cannot be a key", lambda: shelf.fake(Loose).set([1], 2))
+
+
+class Tickets(Protocol):
+    def get(self, key: str) -> str | None: ...
+    def set(self, key: str, value: str, expires_at: datetime | float | None = None) -> None: ...
+
+
+@pytest.mark.parametrize("noon", [NOON, NOON.replace(tzinfo=None)], ids=["in a zone", "naive"])
+def test_values_end_on_the_clock_however_it_tells_the_time(shelf: Shelf, noon: datetime) -> None:
+    shelf.clock.set(noon)
+    tickets, hour = shelf.fake(Tickets), timedelta(hours=1)
+    tickets.set("naive", "1", NOON.replace(tzinfo=None) + hour)
+    tickets.set("in a zone", "2", NOON + hour)
+    tickets.set("seconds", "3", (NOON + hour).timestamp())
+    shelf.clock.advance(minutes=59)
+    assert [tickets.get(key) for key in ("naive", "in a zone", "seconds")] == ["1", "2", "3"]
+    shelf.clock.set(shelf.clock.in_zone(UTC) + timedelta(minutes=1))
+    assert [tickets.get(key) for key in ("naive", "in a zone", "seconds")] == [None] * 3
+
+
+def test_a_zone_that_was_set_is_kept(shelf: Shelf) -> None:
+    zone = timezone(timedelta(hours=2))
+    shelf.clock.set(datetime(2031, 3, 30, 1, 30, tzinfo=zone))
+    assert shelf.clock.advance(hours=1) == datetime(2031, 3, 30, 2, 30, tzinfo=zone)
+    assert (shelf.clock.now.tzinfo, shelf.clock.in_zone(UTC).hour) == (zone, 0)
 
 
 # --- mappings and sets ----------------------------------------------------------------------------
