@@ -460,6 +460,9 @@ def test_to_pass_through_is_as_without_the_cue(shelf: Shelf) -> None:
     cue(own.note).passes_through()
     own.note("moored")
     assert WithCode.told == ["moored"]
+    station = shelf.fake(Station)
+    cue(attribute(station, "limit")).gives(passing_through, 9)
+    assert (station.limit, station.limit) == (5, 9)
     cue(own.depth).passes_through()
     with shelf.refusals_expected(), pytest.raises(UnansweredCall, match="lets the call pass"):
         own.depth()

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, Literal, NamedTuple, Protocol
 
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.errors import CueRefused, RepliesSpent
+from urnshelf.interfaces.members import NO_DEFAULT
 from urnshelf.records.display import show
 
 if TYPE_CHECKING:
@@ -179,9 +180,12 @@ def own_code(call: LiveCall) -> Any:
     """An answerer: the interface's own code, run on the fake, for a call that a cue let pass."""
     target = call.target
     member = target.member
-    if not call.passed or not target.has_code:
+    is_constant = member.kind == "attribute" and member.default is not NO_DEFAULT
+    if not call.passed or not (target.has_code or is_constant):
         return NO_REPLY
     call.answered_by = call.passed[-1]
+    if is_constant:
+        return member.default
     first = {"instance": (target.state.fake,), "class": (member.owner,), "static": ()}
     function = partial(member.function, *first[member.binding])
     return awaited_if_due(target, target.call(function, call.live))
