@@ -299,6 +299,11 @@ def test_a_write_by_key_needs_a_key(shelf: Shelf) -> None:
     for look in (shelf.records(Chart).get, shelf.records(Chart).find, shelf.records(Chart).remove):
         with pytest.raises(RecordRefused, match="by its key"):
             look("north")
+    with (
+        pytest.raises(RecordRefused, match="shown alone by its key"),
+        shelf.limited_to(Chart("north", 5)),
+    ):
+        pass
     assert charts.list() == [Chart("north", 5)]
     assert str(shelf.explain(Charts)).splitlines()[-1] == (
         "  Chart has no key: shelf.define(Chart, key='reference')"

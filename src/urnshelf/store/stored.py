@@ -174,7 +174,9 @@ class Store:
                     "limited_to() takes records, lists of records, queries and record types, not "
                     f"{show(record)}"
                 )
-            keys.setdefault(type(record), set()).add(self.view(type(record)).key_of(record))
+            view = self.view(type(record))
+            view.need_key("shown alone")
+            keys.setdefault(type(record), set()).add(view.key_of(record))
         before = {record_type: self.view(record_type).stored.limited for record_type in keys}
         try:
             for record_type, some in keys.items():
