@@ -101,6 +101,8 @@ def test_special_methods_are_cued_and_answer_the_language(shelf: Shelf) -> None:
     cue(holder.__getitem__, 1).gives("one")
     cue(holder.__contains__, "x").gives(True)
     cue(holder.__iter__).streams("a", "b")
+    cue(holder.__setitem__).gives(None)
+    cue(holder.__delitem__).gives(None)
     holder[3] = "three"
     del holder[4]
     assert (len(holder), holder[1], "x" in holder, list(holder)) == (2, "one", True, ["a", "b"])

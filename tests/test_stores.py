@@ -358,6 +358,29 @@ def test_a_zone_that_was_set_is_kept(shelf: Shelf) -> None:
 # --- mappings and sets ----------------------------------------------------------------------------
 
 
+class Shelf_(Protocol):
+    def __getitem__(self, where: str) -> bytes: ...
+    def __setitem__(self, where: str, what: bytes) -> None: ...
+    def __delitem__(self, where: str) -> None: ...
+    def __contains__(self, where: str) -> bool: ...
+    def __len__(self) -> int: ...
+
+
+class Row(Protocol):
+    def __getitem__(self, index: int) -> str: ...
+    def __setitem__(self, index: int, value: str) -> None: ...
+
+
+def test_what_looks_like_a_mapping_is_one(shelf: Shelf) -> None:
+    things, row = shelf.fake(Shelf_), shelf.fake(Row)
+    things["a"] = b"1"
+    assert (things["a"], "a" in things, "b" in things, len(things)) == (b"1", True, False, 1)
+    del things["a"]
+    with pytest.raises(KeyError):
+        _ = things["a"]
+    refused(shelf, "the language has what it sets given back", lambda: row.__setitem__(0, "a"))
+
+
 class Tags(MutableSet[str]):
     """Its methods are those of the language."""
 

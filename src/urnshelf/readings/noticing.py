@@ -58,11 +58,13 @@ def noticed(member: Member, interface: Interface) -> str:
         interface: where it stands.
     """
     name = member.name
+    if name in ("__setitem__", "__delitem__") and not _SHOWING.isdisjoint(interface.members):
+        return "the language has what it sets given back"
     if member.kind != "method" or (name.startswith("__") and not is_of_language(interface)):
         return ""
     if is_housekeeping(member, interface):
         return ""
-    if name == "flush" and not member.parameters:
+    if words_of(twin_of(name, interface.members)) == ["flush"] and not member.parameters:
         return "to flush may be to forget everything"
     if is_of_language(interface):
         return f"{interface.name} is a mapping or a set"

@@ -67,7 +67,8 @@ def kept_by(interface: Interface) -> tuple[Kept, ...]:
     methods = [
         member
         for member in interface.members.values()
-        if member.kind == "method" and not member.name.startswith("_")
+        if member.kind == "method"
+        and (not member.name.startswith("_") or _is_of_mapping(member, interface))
     ]
     told = [(member, told_by(member.name, interface.members)) for member in methods]
     getters = [(member, one) for member, one in told if one and one.act is Act.GET]
@@ -88,6 +89,16 @@ def kept_by(interface: Interface) -> tuple[Kept, ...]:
     # `get_body(key)` beside `get(key)` may be a part of the same value, or the same otherwise
     apart = tuple(one for one in single if not one.name or one.keys not in plain)
     return apart or _kept_many(getters, setters) or _kept_counts(getters, counting)
+
+
+def _is_of_mapping(member: Member, interface: Interface) -> bool:
+    """Whether it gets or sets an item by a key, as a mapping does; an item by a number may be that
+    of a list.
+    """
+    if member.name not in ("__getitem__", "__setitem__") or "insert" in interface.members:
+        return False
+    keys = list(member.parameter_nodes.values())
+    return bool(keys) and isinstance(keys[0].bare, type) and keys[0].bare not in (int, slice)
 
 
 def place_of(told: Told, kept: tuple[Kept, ...]) -> Kept | None:
@@ -135,6 +146,7 @@ def _pair(getter: Named, setter: Named, interface: Interface) -> Kept | None:
         return None
     promised, given = getter[0].promise.node, setter[0].parameter_nodes[given_as]
     is_plain = len(keys) == 1 and keys[0] in KEYS and given_as in VALUES
+    is_plain = is_plain or (getter[0].name, setter[0].name) == ("__getitem__", "__setitem__")
     same_types = all(
         _agree(getter[0].parameter_nodes[key], setter[0].parameter_nodes[key]) for key in keys
     )
