@@ -146,11 +146,15 @@ def _pair(getter: Named, setter: Named, interface: Interface) -> Kept | None:
         return None
     promised, given = getter[0].promise.node, setter[0].parameter_nodes[given_as]
     is_plain = len(keys) == 1 and keys[0] in KEYS and given_as in VALUES
-    is_plain = is_plain or (getter[0].name, setter[0].name) == ("__getitem__", "__setitem__")
     same_types = all(
         _agree(getter[0].parameter_nodes[key], setter[0].parameter_nodes[key]) for key in keys
     )
     is_typed = promised.is_known and given.is_known and _is_same(promised, given)
+    # an item is set and got in one manner, or both manners are told apart
+    are_items = [one[0].name.startswith("__") for one in (getter, setter)]
+    if are_items[0] != are_items[1]:
+        return None
+    is_plain = is_typed if are_items[0] else is_plain
     keeps_many = promised.kind in _SEVERAL and given.is_known and promised.item.bare == given.bare
     if not same_types or keeps_many or not (is_typed or is_plain):
         return None
