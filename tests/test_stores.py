@@ -236,6 +236,18 @@ class Says(Protocol):
     def setdefault(self, key: str, value: bytes) -> bytes: ...
 
 
+class Etags(Protocol):
+    def get(self, key: str) -> bytes | None: ...
+    def put(self, key: str, value: bytes) -> str: ...
+
+
+def test_what_cannot_be_set_is_not_got_as_nothing(shelf: Shelf) -> None:
+    etags = shelf.fake(Etags)
+    cue(etags.put).gives("a@1")
+    etags.put("a", b"1")
+    refused(shelf, "not even 'put', by its parameters and type", lambda: etags.get("a"))
+
+
 class Missing:
     """What stands for nothing."""
 

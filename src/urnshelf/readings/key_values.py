@@ -27,6 +27,7 @@ from urnshelf.readings.stores import (
     KEYS,
     VALUES,
     Kept,
+    is_said,
     kept_by,
     place_of,
     value_of_pairs,
@@ -59,7 +60,7 @@ def _is_value(node: Node, kept: Kept) -> bool:
 
 
 def _is_said(node: Node, kept: Kept) -> bool:  # noqa: ARG001
-    return node.kind in (Kind.NONE, Kind.ANY, Kind.UNKNOWN) or node.bare is bool
+    return is_said(node)
 
 
 _ANYTHING = _Shape("anything", lambda node, kept: True)

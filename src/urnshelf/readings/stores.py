@@ -72,7 +72,10 @@ def kept_by(interface: Interface) -> tuple[Kept, ...]:
     ]
     told = [(member, told_by(member.name, interface.members)) for member in methods]
     getters = [(member, one) for member, one in told if one and one.act is Act.GET]
-    setters = [(member, one) for member, one in told if one and one.act in SETTING]
+    # what cannot be set leaves nothing to be got
+    setters = [
+        (member, one) for member, one in told if one and one.act in SETTING and _may_say(member)
+    ]
     counting = [(member, one) for member, one in told if one and one.act is Act.COUNT_UP]
     pairs = [
         kept
@@ -89,6 +92,17 @@ def kept_by(interface: Interface) -> tuple[Kept, ...]:
     # `get_body(key)` beside `get(key)` may be a part of the same value, or the same otherwise
     apart = tuple(one for one in single if not one.name or one.keys not in plain)
     return apart or _kept_many(getters, setters) or _kept_counts(getters, counting)
+
+
+def is_said(node: Node) -> bool:
+    """Whether a promise is one by which a method says that it did what it was called for."""
+    return node.kind in (Kind.NONE, Kind.ANY, Kind.UNKNOWN) or node.bare is bool
+
+
+def _may_say(setter: Member) -> bool:
+    told = told_by(setter.name, {})
+    gives_back = told is not None and told.act is Act.SET_DEFAULT
+    return gives_back or is_said(setter.promise.node)
 
 
 def _is_of_mapping(member: Member, interface: Interface) -> bool:
