@@ -285,6 +285,7 @@ class Untold:
     def set(self, key, value): ...  # type: ignore[no-untyped-def]
     def delete(self, key): ...  # type: ignore[no-untyped-def]
     def add(self, key, value): ...  # type: ignore[no-untyped-def]
+    def get_many(self, keys): ...  # type: ignore[no-untyped-def]
 
 
 class Anything(Protocol):
@@ -297,6 +298,7 @@ def test_without_a_promise_only_what_is_certain(shelf: Shelf) -> None:
     assert (untold.set("a", 1), untold.get("a"), untold.add("b", 2)) == (True, 1, True)
     assert untold.delete("b")
     refused(shelf, "its promise does not say what then", lambda: untold.get("b"))
+    refused(shelf, "a mapping, or the values in the order", lambda: untold.get_many(["a"]))
     refused(shelf, "there is a value for 'a' already", lambda: untold.add("a", 2))
     refused(shelf, "there is no value for 'b'", lambda: untold.delete("b"))
     assert (anything.set("a", 1), anything.get("a"), anything.get("z")) == (True, 1, None)

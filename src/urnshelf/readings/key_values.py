@@ -88,9 +88,7 @@ _KEPT_KEYS = _Shape(
 _EACH = _Shape(
     "a mapping, or the values in the order of the keys",
     lambda node, kept: (
-        not node.is_known
-        or node.kind is Kind.MAPPING
-        or (node.kind is Kind.ITEMS and not issubclass(node.origin, Set))
+        node.kind is Kind.MAPPING or (node.kind is Kind.ITEMS and not issubclass(node.origin, Set))
     ),
 )
 _BY_KEY = _Shape("a mapping", lambda node, kept: node.kind is Kind.MAPPING)
