@@ -363,8 +363,4 @@ class StreamCue(Cue[P, R], Generic[P, R, T]):
 def _blank_arguments(target: Target) -> tuple[Any, ...]:
     if not isinstance(target, MethodTarget):
         return (None,) * len(target.parameters)
-    empty: dict[Any, Any] = {
-        inspect.Parameter.VAR_POSITIONAL: (),
-        inspect.Parameter.VAR_KEYWORD: {},
-    }
-    return tuple(empty.get(p.kind) for p in target.member.signature.parameters.values())
+    return target.member.blank_arguments

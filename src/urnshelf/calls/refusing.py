@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import enum
+import inspect
 from collections.abc import Callable
 from typing import Any
 
@@ -14,6 +15,11 @@ from urnshelf.interfaces.members import Member
 from urnshelf.records.recognising import describe
 from urnshelf.types.forms import full_name, type_name
 from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node
+
+_MARKS: dict[Any, str] = {
+    inspect.Parameter.VAR_POSITIONAL: "*",
+    inspect.Parameter.VAR_KEYWORD: "**",
+}
 
 
 def unanswered(call: Call, unread: Unanswered) -> str:
@@ -72,16 +78,14 @@ def _function_name(member: Member) -> str:
 
 
 def _parameters(member: Member) -> str:
-    marks: dict[Any, str] = {}
     written = ["shelf"]
     is_named_only = False
     for parameter in member.signature.parameters.values():
-        marks = {parameter.VAR_POSITIONAL: "*", parameter.VAR_KEYWORD: "**"}
         is_named_only = is_named_only or parameter.kind is parameter.VAR_POSITIONAL
         if parameter.kind is parameter.KEYWORD_ONLY and not is_named_only:
             written.append("*")
             is_named_only = True
-        written.append(f"{marks.get(parameter.kind, '')}{parameter.name}")
+        written.append(f"{_MARKS.get(parameter.kind, '')}{parameter.name}")
     return ", ".join(written)
 
 

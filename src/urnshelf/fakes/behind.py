@@ -89,15 +89,7 @@ def _misfit(member: Member, real: object) -> str:
     except (TypeError, ValueError):  # of a function written in C
         return ""
     try:
-        member.call(signature.bind, _blank(member))
+        member.call(signature.bind, member.blank_arguments)
     except TypeError as why:
         return f"its {member.name!r} takes other parameters: {why}"
     return ""
-
-
-def _blank(member: Member) -> tuple[Any, ...]:
-    empty: dict[Any, Any] = {
-        inspect.Parameter.VAR_POSITIONAL: (),
-        inspect.Parameter.VAR_KEYWORD: {},
-    }
-    return tuple(empty.get(p.kind) for p in member.signature.parameters.values())

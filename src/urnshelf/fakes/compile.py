@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import inspect
 import sys
-from collections.abc import Mapping, Set, Sized
+from collections.abc import Sized
 from inspect import Parameter
 from typing import Any
 
@@ -47,7 +47,7 @@ def compiled(interface: Interface) -> type:
         body.setdefault("__hash__", object.__hash__)
     if "__len__" in body:
         # object's truth: an uncued __len__ must not be asked for it; but an empty mapping is false
-        truth = _truth_of_mapping if _is_of_language(interface) else _truth_of_object
+        truth = _truth_of_mapping if interface.is_mapping_or_set else _truth_of_object
         body.setdefault("__bool__", truth)
     cls = type(
         interface.origin.__name__ if isinstance(interface.origin, type) else interface.name,
@@ -56,12 +56,6 @@ def compiled(interface: Interface) -> type:
     )
     interface.compiled = cls
     return cls
-
-
-def _is_of_language(interface: Interface) -> bool:
-    """Whether it is a mapping or a set, as the language defines them."""
-    origin = interface.origin
-    return isinstance(origin, type) and issubclass(origin, (Mapping, Set))
 
 
 def _truth_of_object(_fake: object) -> bool:
@@ -92,7 +86,7 @@ def _method(member: Member, index: int, interface: Interface) -> Any:
         "_us_target_at": target_at,
         "_us_own": getattr(object, member.name, lambda _: True),
     }
-    is_quiet = member.name in QUIET and not _is_of_language(interface)
+    is_quiet = member.name in QUIET and not interface.is_mapping_or_set
     function = handing_on(member.signature, index, known, is_quiet=is_quiet)
     return _dressed(function, member, index, interface)
 

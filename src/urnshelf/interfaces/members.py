@@ -6,7 +6,7 @@ import contextlib
 import functools
 import inspect
 import operator
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Set
 from types import FunctionType
 from typing import Any, get_overloads
 
@@ -113,6 +113,15 @@ class Member:
         """Calls a function as the method was called, given the arguments in their order."""
         return caller(self.signature)
 
+    @functools.cached_property
+    def blank_arguments(self) -> tuple[Any, ...]:
+        """Arguments for `call` that only try whether a function takes the method's parameters."""
+        empty: dict[Any, Any] = {
+            inspect.Parameter.VAR_POSITIONAL: (),
+            inspect.Parameter.VAR_KEYWORD: {},
+        }
+        return tuple(empty.get(p.kind) for p in self.signature.parameters.values())
+
     @property
     def has_code(self) -> bool:
         """Whether there is real code to run: not abstract, not a stub."""
@@ -163,6 +172,11 @@ class Interface:
         self.members = members
         self.compiled: type | None = None
         """The class of its fakes, once there is one."""
+
+    @functools.cached_property
+    def is_mapping_or_set(self) -> bool:
+        """Whether it is a mapping or a set, as the language defines them."""
+        return isinstance(self.origin, type) and issubclass(self.origin, (Mapping, Set))
 
 
 def _is_context_manager(function: object) -> bool:

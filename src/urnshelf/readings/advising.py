@@ -11,7 +11,6 @@ from urnshelf.interfaces.members import Interface, Member
 from urnshelf.readings.acts import SETTING, Act, told_by
 from urnshelf.readings.declared import Declared
 from urnshelf.readings.declaring import declare_keyed
-from urnshelf.readings.noticing import is_of_language
 from urnshelf.readings.stores import kept_by
 from urnshelf.readings.units import is_unit_of_work
 from urnshelf.store.definition import Definition
@@ -37,7 +36,7 @@ def declarations(
     if member.name in parts.values():
         named = ", ".join(f"{part}={interface.name}.{name}" for part, name in parts.items())
         found.append(f"shelf.keyed({interface.name}, {named})    # it keeps values by key")
-    is_a_store = is_unit_of_work(interface) or is_of_language(interface)
+    is_a_store = is_unit_of_work(interface) or interface.is_mapping_or_set
     if may_tell and member.promise.is_nothing and not is_a_store:
         found.append(f"shelf.tells({interface.name})    # nothing reads back what it is told")
     return tuple(found)

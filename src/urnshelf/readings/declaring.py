@@ -15,7 +15,7 @@ from urnshelf.readings.declared import Declared, Manners
 from urnshelf.readings.doing import Doing
 from urnshelf.readings.key_values import Roles, reading_of
 from urnshelf.readings.operations import Operation, Reading, Role
-from urnshelf.readings.stores import EXPIRING, Kept, kept_by
+from urnshelf.readings.stores import EXPIRING, Kept, is_said, kept_by
 from urnshelf.readings.teaching import code_of
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
@@ -214,12 +214,9 @@ def _roles(part: str, member: Member, kept: Kept, interface: Interface) -> Roles
     return {role: tuple(positions) for role, positions in found.items()}
 
 
-_SAYING = (Kind.NONE, Kind.ANY, Kind.UNKNOWN)
-
-
 def _check_promise(part: str, member: Member, kept: Kept, interface: Interface) -> None:
     node = member.promise.node
-    says = node.kind in _SAYING or node.bare is bool
+    says = is_said(node)
     fits = {
         "get": True,
         "set": says,

@@ -26,11 +26,9 @@ _CHANGING = frozenset(
 def read_mapping(subject: Subject) -> Reading | Unread | None:
     """What a method of a mapping or a set does; None for one of anything else."""
     member, interface = subject.member, subject.interface
+    if not interface.is_mapping_or_set or member.kind == "attribute":
+        return None
     origin: Any = interface.origin
-    if not (isinstance(origin, type) and issubclass(origin, (Mapping, Set))):
-        return None
-    if member.kind == "attribute":
-        return None
     if issubclass(origin, MutableMapping):
         return _live_reading(member, LiveMapping, "a dictionary")
     if issubclass(origin, MutableSet):

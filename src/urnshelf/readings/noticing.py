@@ -4,7 +4,6 @@ its obvious reply.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Set
 from typing import Any
 
 from urnshelf.caches import remembered
@@ -60,13 +59,13 @@ def noticed(member: Member, interface: Interface) -> str:
     name = member.name
     if name in ("__setitem__", "__delitem__") and not _SHOWING.isdisjoint(interface.members):
         return "the language has what it sets given back"
-    if member.kind != "method" or (name.startswith("__") and not is_of_language(interface)):
+    if member.kind != "method" or (name.startswith("__") and not interface.is_mapping_or_set):
         return ""
     if is_housekeeping(member, interface):
         return ""
     if words_of(twin_of(name, interface.members)) == ["flush"] and not member.parameters:
         return "to flush may be to forget everything"
-    if is_of_language(interface):
+    if interface.is_mapping_or_set:
         return f"{interface.name} is a mapping or a set"
     if is_unit_of_work(interface):
         return f"{interface.name} is a unit of work"
@@ -128,12 +127,6 @@ def _may_be_emptied(interface: Interface) -> bool:
 def _has_key(record_type: Any, interface: Interface) -> bool:
     told = keys_told_by(interface, record_type)
     return bool(plain_definition(record_type).key_fields) or len(told) == 1
-
-
-def is_of_language(interface: Interface) -> bool:
-    """Whether it is a mapping or a set, as the language defines them."""
-    origin = interface.origin
-    return isinstance(origin, type) and issubclass(origin, (Mapping, Set))
 
 
 def _stores(member: Member, words: list[str], interface: Interface) -> str:

@@ -10,7 +10,7 @@ from typing import Any
 from urnshelf.interfaces.members import Member
 from urnshelf.readings.doing import NUMBERS, Doing
 from urnshelf.readings.operations import NotCertain, Role
-from urnshelf.readings.stores import Kept
+from urnshelf.readings.stores import Kept, is_said
 from urnshelf.records.copies import keep
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
@@ -135,8 +135,7 @@ def drop(doing: Doing) -> Any:
         doing.store.drop(doing.key)
         if doing.promises(int):
             return 1
-        is_value = doing.member.promise.node.is_known and not doing.promises(bool, type(None))
-        return found if is_value and not doing.member.promise.is_nothing else doing.yes()
+        return doing.yes() if is_said(doing.member.promise.node) else found
     return _nothing_to_drop(doing)
 
 
