@@ -67,18 +67,16 @@ _ANYTHING = _Shape("anything", lambda node, kept: True)
 _SAID = _Shape("None or bool", _is_said)
 _GIVEN_BACK = _Shape("the value", _is_value)
 _TAKEN = _Shape(
-    "None, bool, a number or the value",
+    "None, bool, int or the value",
     lambda node, kept: _is_said(node, kept) or node.bare is int or _is_value(node, kept),
 )
 _NUMBER = _Shape(
     "a number, its text or None",
     lambda node, kept: not node.is_known or node.kind is Kind.NONE or node.bare in _NUMBERS,
 )
-_HOW_MANY = _Shape("a number", lambda node, kept: not node.is_known or node.bare is int)
-_YES_OR_NO = _Shape("bool", lambda node, kept: not node.is_known or node.bare in (bool, int))
-_CLEARED = _Shape(
-    "None, bool or a number", lambda node, kept: _is_said(node, kept) or node.bare is int
-)
+_HOW_MANY = _Shape("int", lambda node, kept: not node.is_known or node.bare is int)
+_YES_OR_NO = _Shape("bool or int", lambda node, kept: not node.is_known or node.bare in (bool, int))
+_CLEARED = _Shape("None, bool or int", lambda node, kept: _is_said(node, kept) or node.bare is int)
 _KEPT_KEYS = _Shape(
     "a collection of keys",
     lambda node, kept: (

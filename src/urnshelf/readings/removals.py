@@ -43,7 +43,7 @@ def read_removal(subject: Subject) -> Reading | Unread | None:
     if isinstance(name, str):
         return Unread(name)
     if result.kind in (Promised.MANY, Promised.OTHER, Promised.PAGE, Promised.BY_KEY):
-        return Unread(f"{verb!r} is read where it promises None, bool, a number or the record")
+        return Unread(f"{verb!r} is read where it promises None, bool, int or the record")
     given = given_to(member, about)
     if not about.key_fields and {Role.RECORD, Role.RECORDS} & {one.role for one in given}:
         return Unread(about.definition.without_key)
