@@ -1006,7 +1006,7 @@ class Twofold(Protocol):
         """how many of :keys EXIST"""
 
     def exists_all(self, *keys: str) -> bool:
-        """not read: 'exists_all' is read where it promises a number"""
+        """not read: 'exists_all' is read where it promises int"""
 
 
 class Hits(Protocol):
