@@ -3,12 +3,30 @@
 from __future__ import annotations
 
 import typing
+from collections import deque
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Annotated, Any, Literal, NamedTuple, NewType, Protocol, TypedDict, TypeVar
+from io import BytesIO, StringIO
+from typing import (
+    IO,
+    Annotated,
+    Any,
+    BinaryIO,
+    Generic,
+    Literal,
+    NamedTuple,
+    Never,
+    NewType,
+    Protocol,
+    Self,
+    TextIO,
+    TypedDict,
+    TypeVar,
+)
 
+import pydantic
 import pytest
 
 from urnshelf import ReplyRefused, Shelf, cue
@@ -16,6 +34,8 @@ from urnshelf.demo.harbour import TideService, Vessel
 
 Metres = NewType("Metres", float)
 Bound = TypeVar("Bound", bound=int)
+T = TypeVar("T")
+U = TypeVar("U")
 
 
 class Forecast(TypedDict):
@@ -42,6 +62,49 @@ class WithDepth:
         return 1.0
 
 
+class Span(NamedTuple, Generic[T]):
+    start: T
+    end: T
+
+
+class Rows(list[T]):
+    pass
+
+
+class Path_(tuple[T, ...]):
+    pass
+
+
+class Outcome(pydantic.BaseModel, Generic[T]):
+    value: T
+
+
+@dataclass
+class Crate(Generic[T]):
+    inside: T
+
+
+class Rings(Protocol):
+    def __call__(self, times: int) -> None: ...
+
+
+class WithCall:
+    def __call__(self, times: int) -> None: ...
+
+
+@typing.runtime_checkable
+class Opens(Protocol):
+    def open(self) -> None: ...
+
+
+class WithOpen:
+    def open(self) -> None: ...
+
+
+class Barge(Vessel):
+    pass
+
+
 @pytest.mark.parametrize(
     ("promised", "keeps", "breaks"),
     [
@@ -58,7 +121,7 @@ class WithDepth:
         (list[int], [[], [1]], [["1"], (1,), None]),
         (list[list[int]], [[[1]]], [[["1"]]]),
         (Sequence[int], [[1], (1,)], [["x"], 5]),
-        (Iterable[str], [["a"], "text", iter("a")], [5]),
+        (Iterable[str], [["a"], "text"], [5]),
         (set[int], [{1}], [{"x"}, [1]]),
         (dict[str, int], [{"a": 1}], [{1: 1}, {"a": "x"}]),
         (Mapping[str, list[int]], [{"a": [1]}], [{"a": ["x"]}]),
@@ -79,6 +142,27 @@ class WithDepth:
         (Deep, [Deep(1)], [Vessel(1, "a", "b"), None]),
         (HasDepth, [WithDepth()], [5, None]),
         (AbstractContextManager[int], [nullcontext(1)], [5]),
+        (TextIO, [StringIO("a")], [BytesIO(), StringIO, "a"]),
+        (IO[str], [StringIO("a")], [BytesIO(), 5]),
+        (IO[bytes], [BytesIO()], [StringIO(), None]),
+        (BinaryIO, [BytesIO()], [StringIO(), b"a"]),
+        (Span[int], [Span(1, 2)], [(1, 2), Span(1, "x")]),
+        (Rows[int], [Rows([1])], [[1]]),
+        (Path_[str], [Path_(("a",))], [("a",)]),
+        (tuple[int, *tuple[str, ...]], [(1,), (1, "a", "b")], [(), (1, 2), ("a",), [1]]),
+        (tuple[int, *tuple[str, ...], bool], [(1, True), (1, "a", False)], [(1,), (1, 2, True)]),
+        (tuple[()], [()], [(1,), []]),
+        (Outcome[U], [Outcome[int](value=1), Outcome(value="a")], [5]),
+        (Outcome[int], [Outcome[int](value=1), Outcome(value=1)], [Outcome(value="a"), 5]),
+        (Crate[int], [Crate(1)], [Crate("x"), 1]),
+        (Rings, [lambda times: None, WithCall()], [42, WithDepth()]),
+        (HasDepth, [WithDepth()], [object(), WithDepth, HasDepth]),
+        (Opens, [WithOpen()], [WithOpen, object()]),
+        (type[Vessel], [Vessel, Barge], [Deep, Vessel(1, "a", "b"), int]),
+        (type[Vessel] | None, [Vessel, None], [Deep]),
+        (deque[int], [deque([1])], [deque(["x"]), [1]]),
+        (Iterable[int], [[1], (1,), range(3), {1: "x"}], ["abc", ["x"], {"x": 1}]),
+        (Never, [], [None, 5, []]),
     ],
 )
 def test_values_keep_or_break_a_promise(promised: Any, keeps: list[Any], breaks: list[Any]) -> None:
@@ -92,6 +176,26 @@ def test_values_keep_or_break_a_promise(promised: Any, keeps: list[Any], breaks:
     for value in breaks:
         with pytest.raises(ReplyRefused, match="promises"):
             cue(fake).gives(value)
+
+
+def test_self_is_an_object_of_the_interface(shelf: Shelf) -> None:
+    class Builder:
+        def painted(self) -> Self: ...
+        def all(self) -> list[Self]: ...
+
+    class Other(Builder):
+        pass
+
+    builder = shelf.fake(Builder)
+    assert builder.painted() is builder
+    for fits in (builder, Other(), shelf.fake(Other)):
+        cue(builder.painted).gives(fits)
+        cue(builder.all).gives([fits])
+    for wrong in (5, object(), Builder):
+        with pytest.raises(ReplyRefused, match="not Builder"):
+            cue(builder.painted).gives(wrong)  # type: ignore[arg-type]
+        with pytest.raises(ReplyRefused, match=r"\[0\] is .*, not Builder"):
+            cue(builder.all).gives([wrong])  # type: ignore[list-item]
 
 
 def test_a_fake_keeps_the_promise_of_its_interface(shelf: Shelf) -> None:

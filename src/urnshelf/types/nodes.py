@@ -36,6 +36,8 @@ class Kind(Enum):
     """A collection of items of one type."""
     MAPPING = auto()
     TYPED_DICT = auto()
+    FILE = auto()
+    """`IO`, `TextIO`, `BinaryIO`."""
     STREAM = auto()
     ASYNC_STREAM = auto()
     AWAITABLE = auto()
@@ -75,6 +77,7 @@ _KINDS: dict[Any, Kind] = {
     **dict.fromkeys((typing.NoReturn, typing.Never), Kind.NEVER),
     typing.Self: Kind.SELF,
     abc.Callable: Kind.CALLABLE,
+    **dict.fromkeys((typing.IO, typing.TextIO, typing.BinaryIO), Kind.FILE),
     type: Kind.CLASS_OBJECT,
     typing.Literal: Kind.LITERAL,
 }
@@ -224,8 +227,8 @@ def _kind_of(form: object) -> Kind:
     if is_union(form):
         return Kind.UNION
     origin, args = get_origin(form) or form, get_args(form)
-    if origin is tuple and args and args[-1] is not ...:
-        return Kind.TUPLE
+    if origin is tuple and hasattr(form, "__args__") and ... not in args:
+        return Kind.TUPLE  # also without items: `tuple[()]`
     if is_typed_dict(origin):
         return Kind.TYPED_DICT
     try:
