@@ -890,7 +890,7 @@ class Transactions(Protocol):
         """ROLLBACK"""
 
     def transaction(self) -> AbstractContextManager[None]:
-        """the fake of AbstractContextManager[None]"""
+        """a context manager; entering it gives None"""
 
 
 # --- in the styles of published stores --------------------------------------------------------------

@@ -262,7 +262,7 @@ def test_obvious_replies(shelf: Shelf) -> None:
 
 def test_async_and_promised_contexts(shelf: Shelf) -> None:
     contexts = shelf.fake(awkward.LooksUpContext)
-    cue(contexts.session().__enter__).gives(5)
+    cue(contexts.session).enters(5)
     with contexts.session() as inside:
         assert inside == 5
 

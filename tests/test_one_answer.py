@@ -670,6 +670,7 @@ def test_what_users_hold_shows_no_machine(shelf: Shelf) -> None:
     assert berths.count() == 1
     assert shown(a_cue) == {
         "computes",
+        "enters",
         "for_calls",
         "gives",
         "hidden_by",
@@ -716,6 +717,9 @@ def test_what_users_hold_shows_no_machine(shelf: Shelf) -> None:
         "teach",
         "tells",
         "unused_cues",
+        "wait_until",
+        "wait_until_async",
+        "forget_calls",
         "urn",
         "view",
     }

@@ -52,6 +52,7 @@ class Forecast(TypedDict):
 
 class Gauge(Protocol):
     def read(self, station: str, *, unit: str = "m", samples: int = 1) -> float: ...
+    def compare(self, reading: Any) -> float: ...
     def history(self, station: str) -> Iterator[float]: ...
     def follow(self, station: str) -> AsyncIterator[float]: ...
     async def aread(self, station: str) -> float: ...
@@ -200,11 +201,11 @@ def test_a_cue_for_some_calls_steps_aside(gauge: Gauge) -> None:
     ],
 )
 def test_one_equality(gauge: Gauge, expected: Any, fits: list[Any], not_fits: list[Any]) -> None:
-    cue(gauge.read, whatever).gives(0.0)
-    cue(gauge.read, expected).gives(1.0)
-    assert [gauge.read(value) for value in fits] == [1.0] * len(fits)
-    assert [gauge.read(value) for value in not_fits] == [0.0] * len(not_fits)
-    assert tally(gauge.read, expected) == len(fits)
+    cue(gauge.compare, whatever).gives(0.0)
+    cue(gauge.compare, expected).gives(1.0)
+    assert [gauge.compare(value) for value in fits] == [1.0] * len(fits)
+    assert [gauge.compare(value) for value in not_fits] == [0.0] * len(not_fits)
+    assert tally(gauge.compare, expected) == len(fits)
 
 
 class RaisesWhenCompared:

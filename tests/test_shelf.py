@@ -377,8 +377,11 @@ def test_furnish_gives_each_parameter_its_fake(shelf: Shelf) -> None:
     assert callable(office.now)
     with pytest.raises(InterfaceRefused, match="name='main', name='backup'"):
         shelf.fake(TideService)
+    assert shelf.fake(office.main) is office.main
     with pytest.raises(InterfaceRefused, match="is a fake already"):
-        shelf.fake(office.main)
+        shelf.fake(office.main, name="third")
+    with pytest.raises(InterfaceRefused, match="of another shelf"):
+        Shelf().fake(office.main)
 
 
 def test_given_arguments_go_first(shelf: Shelf) -> None:
@@ -389,7 +392,7 @@ def test_given_arguments_go_first(shelf: Shelf) -> None:
     real = RealTides()
     office = shelf.furnish(Office, backup=real, retries=5)
     assert (office.backup, office.retries) == (real, 5)
-    assert office.main is shelf.fake(TideService)
+    assert office.main is shelf.fake(TideService, name="main")
     data = shelf.furnish(DataOffice, home="Ternhythe")
     assert data == DataOffice(shelf.fake(PilotPager), "Ternhythe")
 

@@ -3,21 +3,27 @@
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.cueing import cue
+from urnshelf.calls.handles import attribute, some_of
 from urnshelf.calls.replies import passing_through, raising
 from urnshelf.calls.tally import ledger_of, tally, unseen
-from urnshelf.calls.target import attribute
 from urnshelf.errors import (
+    ArgumentMissing,
+    CallMissing,
     ClockRefused,
     CueRefused,
+    EndlessCalls,
     FileRefused,
     FurnishRefused,
     InterfaceRefused,
+    LookRefused,
+    NotInTime,
     RecordMissing,
     RecordOutdated,
     RecordRefused,
     RefusalHidden,
     RepliesSpent,
     ReplyRefused,
+    SettingRefused,
     UnansweredCall,
     UnitRefused,
     UrnShelfError,
@@ -33,17 +39,23 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 
 __all__ = [
+    "ArgumentMissing",
+    "CallMissing",
     "ClockRefused",
     "CueRefused",
+    "EndlessCalls",
     "FileRefused",
     "FurnishRefused",
     "InterfaceRefused",
+    "LookRefused",
+    "NotInTime",
     "RecordMissing",
     "RecordOutdated",
     "RecordRefused",
     "RefusalHidden",
     "RepliesSpent",
     "ReplyRefused",
+    "SettingRefused",
     "Shelf",
     "UnansweredCall",
     "UnitRefused",
@@ -59,6 +71,7 @@ __all__ = [
     "passing_through",
     "raising",
     "rules",
+    "some_of",
     "tally",
     "unseen",
     "whatever",

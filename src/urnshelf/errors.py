@@ -16,7 +16,7 @@ class UnansweredCall(UrnShelfError):
 
     The refusal is also noted on the shelf, so that a service which catches it does not hide it.
 
-    >>> shelf.fake(TideService).depth_at("Ternhythe", NOON)
+    >>> Shelf().fake(TideService).depth_at("Ternhythe", NOON)
     Traceback (most recent call last):
         ...
     urnshelf.errors.UnansweredCall: TideService.depth_at(harbour='Ternhythe',...
@@ -33,6 +33,22 @@ class InterfaceRefused(UrnShelfError):
     """
 
 
+class EndlessCalls(BaseException):
+    """The code under test calls on and on: a method that nothing answers, or one whose last value
+    comes again and again. Not of the family, so that `except Exception` does not catch it, too.
+
+    >>> with Shelf(refusal_limit=2) as shelf, shelf.refusals_expected():
+    ...     while True:
+    ...         try:
+    ...             shelf.fake(TideService).depth_at("Ternhythe", NOON)
+    ...         except Exception:
+    ...             pass
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.EndlessCalls: TideService.depth_at was refused 2 times, and is called...
+    """
+
+
 class CueRefused(UrnShelfError):
     """A cue, a tally or a look at calls that the fake's interface does not allow, or a cue left
     without a reply.
@@ -41,6 +57,60 @@ class CueRefused(UrnShelfError):
     Traceback (most recent call last):
         ...
     urnshelf.errors.CueRefused: cue(TideService.depth_at, harbor='Ternhythe'):...
+    """
+
+
+class LookRefused(UrnShelfError):
+    """A look at calls that would prove nothing: at a fake that nothing uses, or over two shelves.
+
+    >>> desk = shelf.furnish(MooringDesk)
+    >>> tally(shelf.fake(TideService, name="backup").depth_at)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.LookRefused: nothing was ever done with shelf.fake(TideService,...
+    """
+
+
+class CallMissing(UrnShelfError, IndexError, ValueError):
+    """A call, or just one call, where the ledger has none, or several.
+
+    >>> ledger_of(shelf.fake(PilotPager).page)[0]
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.CallMissing: PilotPager.page: there is no call [0], there are none
+    """
+
+
+class ArgumentMissing(UrnShelfError, AttributeError, KeyError):
+    """A call has no argument of this name, or at this position.
+
+    >>> shelf.fake(PilotPager).page(7, "Gray Heron")
+    >>> ledger_of(shelf.fake(PilotPager).page)[0].arguments.vessel
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.ArgumentMissing: PilotPager.page(vessel_id=7, message='Gray...
+    """
+
+    __str__ = Exception.__str__  # a KeyError shows its text in quotes
+
+
+class NotInTime(UrnShelfError, AssertionError):
+    """What was waited for did not come true in time.
+
+    >>> shelf.wait_until(lambda: tally(shelf.fake(PilotPager).page) == 1, seconds=0.01)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.NotInTime: not true after 0.01 seconds: 0 calls of PilotPager.page...
+    """
+
+
+class SettingRefused(UrnShelfError, ValueError):
+    """A setting that there is not, or a value that it does not take.
+
+    >>> Shelf(unanswered="ignore")
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.SettingRefused: unanswered='ignore': choose 'refuse' or 'empty'
     """
 
 
@@ -57,7 +127,7 @@ class ReplyRefused(UrnShelfError):
 class RepliesSpent(UrnShelfError):
     """A cue told to refuse when its values are spent was asked once more.
 
-    >>> tides = shelf.fake(TideService)
+    >>> tides = Shelf().fake(TideService)
     >>> _ = cue(tides.depth_at).gives(6.3, when_spent="refuse")
     >>> tides.depth_at("Ternhythe", NOON)
     6.3

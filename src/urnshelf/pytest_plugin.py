@@ -4,24 +4,34 @@ failing test.
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Generator
 from hashlib import blake2b
 from pathlib import Path
 from typing import Any
+from weakref import ref
 
 import pytest
 
+import urnshelf.shelf
+from urnshelf.calls.settings import settings_of
 from urnshelf.calls.tally import Tally
-from urnshelf.calls.wording import plural, unknown_attribute
+from urnshelf.calls.wording import plural, unknown_attribute, unused_text
 from urnshelf.errors import UrnShelfError
 from urnshelf.shelf import Shelf
 
 _SHELF = pytest.StashKey[Shelf]()
-_TELLS = pytest.StashKey[list[str]]()
+_PROJECT = pytest.StashKey[dict[str, Any]]()
+_OWN = pytest.StashKey[list[Shelf]]()
+"""The shelves of the test's fixtures."""
 _running: list[pytest.Item] = []
 """The test that runs is the last; before it, those that run it in the same process, where tests are
 about tests.
 """
+_made: deque[ref[Shelf]] = deque(maxlen=8)
+"""The shelves that were made last: a test that fails tells of its own."""
+_shared: list[str] = []
+"""The fixture that is being made, where several tests share it."""
 _LINES_AT_ASSERTION = 8
 _CHARACTERS_AT_ASSERTION = 600  # pytest cuts what is longer
 
@@ -38,25 +48,34 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """What pyproject.toml says under `[tool.urnshelf]`."""
-    config.stash[_TELLS] = _told(config.rootpath / "pyproject.toml")
+    """What pyproject.toml says under `[tool.urnshelf]`, and the marker."""
+    config.stash[_PROJECT] = _told(config.rootpath / "pyproject.toml")
+    config.addinivalue_line(
+        "markers",
+        "urnshelf(**settings): settings of this test's shelf, such as unanswered='empty'; by name, "
+        "as Shelf takes them",
+    )
+    urnshelf.shelf.seed_for_new_shelf = _seed_of_what_runs
+    urnshelf.shelf.note_new_shelf = lambda shelf: _made.append(ref(shelf))
 
 
-def _told(path: Path) -> list[str]:
-    """The interfaces that only tell, as they are written."""
+def _told(path: Path) -> dict[str, Any]:
+    """The settings of the project: `tells`, and those that a shelf takes."""
     text = path.read_text("utf-8") if path.is_file() else ""
     if "tool.urnshelf" not in text:
-        return []
+        return {}
     import tomllib  # few projects say anything
 
-    table = tomllib.loads(text).get("tool", {}).get("urnshelf", {})
-    unknown = sorted(table.keys() - {"tells"})
+    table: dict[str, Any] = tomllib.loads(text).get("tool", {}).get("urnshelf", {})
     names = table.get("tells", [])
-    if unknown:
-        raise pytest.UsageError(f"{path}: [tool.urnshelf] has no {unknown[0]!r}; it has 'tells'")
     if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
         raise pytest.UsageError(f'{path}: [tool.urnshelf] tells = ["package.module:Interface", …]')
-    return names
+    settings = {name: value for name, value in table.items() if name != "tells"}
+    try:
+        settings_of(settings, "[tool.urnshelf] ", ("tells",))
+    except UrnShelfError as why:
+        raise pytest.UsageError(f"{path}: {why}") from None
+    return table
 
 
 def _tell(new: Shelf, names: list[str]) -> None:
@@ -74,43 +93,105 @@ def shelf() -> Shelf:
     item = _running[
         -1
     ]  # not `request.node`: to ask for `request` takes longer than to make a shelf
-    new = item.stash[_SHELF] = Shelf(seed=_seed(item.nodeid, item.config))
-    if item.config.stash[_TELLS]:
-        _tell(new, item.config.stash[_TELLS])
+    told = item.config.stash[_PROJECT]
+    settings = {name: value for name, value in told.items() if name != "tells"}
+    for mark in reversed(list(item.iter_markers("urnshelf"))):
+        settings |= _marked(mark)
+    new = item.stash[_SHELF] = Shelf(_seed(item.nodeid, item.config), **settings)
+    if told.get("tells"):
+        _tell(new, told["tells"])
     return new
+
+
+def _marked(mark: pytest.Mark) -> dict[str, Any]:
+    found = ""
+    if mark.args:
+        found = f"it takes settings by name, and not {mark.args[0]!r}"
+    try:
+        settings_of(mark.kwargs)
+    except UrnShelfError as why:
+        found = str(why)
+    if found:
+        pytest.fail(f"@pytest.mark.urnshelf: {found}", pytrace=False)
+    return dict(mark.kwargs)
 
 
 @pytest.hookimpl(tryfirst=True)
 def pytest_runtest_setup(item: pytest.Item) -> None:
     """Note which test runs."""
     _running.append(item)
+    _made.clear()
 
 
-def _seed(nodeid: str, config: pytest.Config) -> int:
+@pytest.hookimpl(wrapper=True)
+def pytest_fixture_setup(fixturedef: pytest.FixtureDef[Any]) -> Generator[None, Any, Any]:
+    """Note which fixture is being made, where several tests share it."""
+    if fixturedef.scope == "function":
+        return (yield)
+    _shared.append(f"{fixturedef.baseid}::{fixturedef.argname}")
+    try:
+        return (yield)
+    finally:
+        _shared.pop()
+
+
+def _seed_of_what_runs() -> int:
+    """The seed of a shelf that was given none: by the name of the test, or of the fixture that
+    several tests share.
+    """
+    if not _running:
+        return 0
+    item = _running[-1]
+    return _seed(_shared[-1] if _shared else item.nodeid, item.config)
+
+
+def _seed(name: str, config: pytest.Config) -> int:
     asked: int | None = config.getoption("--urnshelf-seed")
     return (
-        int.from_bytes(blake2b(nodeid.encode(), digest_size=4).digest()) if asked is None else asked
+        int.from_bytes(blake2b(name.encode(), digest_size=4).digest()) if asked is None else asked
     )
 
 
 @pytest.hookimpl(wrapper=True)
 def pytest_runtest_call(item: pytest.Item) -> Generator[None, Any, Any]:
-    """Leave the shelf at the end of the test itself, so that what it finds fails the test and not
-    its clean-up.
+    """Leave the shelves at the end of the test itself, so that what they find fails the test and
+    not its clean-up.
     """
-    result = yield
-    used = item.stash.get(_SHELF, None)
-    if used is not None:
-        _close(used)
+    own = item.stash[_OWN] = _shelves_of(item)
+    for one in own:
+        one._desk.cues_before = len(one._desk.cues)
+    try:
+        result = yield
+    except BaseException as error:
+        for one in own:
+            one._desk.check_out(error)
+        raise
+    _check_out(own)
     return result
 
 
-def _close(used: Shelf) -> None:
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_teardown(item: pytest.Item) -> Generator[None, Any, Any]:
+    """What the tear-down of fixtures calls is looked at, too."""
+    result = yield
+    _check_out(item.stash.get(_OWN, []))
+    return result
+
+
+def _shelves_of(item: pytest.Item) -> list[Shelf]:
+    """The shelves of the test's fixtures: ours, those of others, and those inside of others."""
+    found = [value for value in getattr(item, "funcargs", {}).values() if isinstance(value, Shelf)]
+    inside = [made for one in _made if (made := one()) is not None]
+    return list({id(one): one for one in (*found, *inside)}.values())
+
+
+def _check_out(own: list[Shelf]) -> None:
     found = ""
-    try:
-        used.close()
-    except UrnShelfError as error:
-        found = str(error)
+    for one in own:
+        try:
+            one._desk.check_out()
+        except UrnShelfError as error:
+            found = found or str(error)
     if found:
         pytest.fail(found, pytrace=False)
 
@@ -123,16 +204,25 @@ def pytest_runtest_makereport(
     failing test.
     """
     report = yield
-    used = item.stash.get(_SHELF, None)
-    if used is not None and report.failed and call.excinfo is not None:
-        report.sections.append(("urn shelf", section(used, call.excinfo.value)))
+    if report.failed and call.excinfo is not None:
+        for used in _in_use(item):
+            report.sections.append(("urn shelf", section(used, call.excinfo.value)))
     if call.when == "teardown":
         if item in _running:
             _running.remove(item)
-        if used is not None:
-            used._let_go()
+        item.stash.setdefault(_OWN, []).clear()
+        mine = item.stash.get(_SHELF, None)
+        if mine is not None:
+            mine._let_go()
             del item.stash[_SHELF]  # pytest keeps its items to the end
     return report
+
+
+def _in_use(item: pytest.Item) -> list[Shelf]:
+    """The shelves that a failing test has something to do with."""
+    made = [shelf for one in _made if (shelf := one()) is not None and shelf._desk.is_in_use]
+    own = item.stash.get(_OWN, None) or _shelves_of(item)
+    return list({id(one): one for one in (*own, *made[-2:])}.values())
 
 
 def section(used: Shelf, error: BaseException) -> str:
@@ -148,7 +238,7 @@ def section(used: Shelf, error: BaseException) -> str:
     unknown = unknown_attribute(error)
     if unknown:
         parts.append(unknown)
-    hidden = [r for r in used._desk.refusals if r is not error and str(r) not in str(error)]
+    hidden = [r for r in used._desk.refusals.noted if r is not error and str(r) not in str(error)]
     if not isinstance(error, pytest.fail.Exception):
         parts += [f"caught by the code under test: {refusal}" for refusal in hidden[:2]]
     undone = used._undone()
@@ -159,14 +249,11 @@ def section(used: Shelf, error: BaseException) -> str:
             "  To do it all the same: .passes_through(), or passing_through among the values"
         )
         parts.append("\n".join(lines))
-    unused = used.unused_cues()
+    unawaited = {call.target: None for call in used._desk.unawaited}
+    parts += [used._desk.unawaited_text(target) for target in unawaited]
+    unused = used._desk.own_unused_cues()
     if unused:
-        lines = [f"{plural(len(unused), 'cue')} never used:"]
-        for cue in unused[:5]:
-            hider = cue.hidden_by
-            lines += [f"  {cue}", f"      set at {cue.place}"]
-            lines += [f"      hidden by {hider}", f"      set at {hider.place}"] if hider else []
-        parts.append("\n".join(lines))
+        parts.append(unused_text(unused))
     return "\n\n".join(parts)
 
 

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from contextlib import AbstractContextManager
-from types import TracebackType
-from typing import TYPE_CHECKING, Any, Literal, Self, TypeVar, overload
+from typing import TYPE_CHECKING, Any, Literal, TypedDict, TypeVar, Unpack, overload
 
-from urnshelf.calls.cue import Cue
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.ledger import live_call
 from urnshelf.calls.replies import own_code
 from urnshelf.calls.script import Line, script
+from urnshelf.calls.settings import settings_of
 from urnshelf.calls.target import NOTHING
-from urnshelf.calls.wording import unknown_attribute
 from urnshelf.clock import Clock
 from urnshelf.errors import InterfaceRefused
 from urnshelf.fakes.furnish import furnish
@@ -25,6 +22,7 @@ from urnshelf.shelved import Shelved
 from urnshelf.store.journal import ABSENT
 from urnshelf.store.own_errors import OwnError
 from urnshelf.store.tables import Table
+from urnshelf.watched import Watched
 
 if TYPE_CHECKING:
     from typing_extensions import TypeForm
@@ -37,15 +35,39 @@ T = TypeVar("T")
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-class Shelf(Shelved):
+class SettingsGiven(TypedDict, total=False):
+    """The settings that a shelf takes by name."""
+
+    check_replies: bool
+    unanswered: Literal["refuse", "empty"]
+    unused_cues: Literal["tell", "refuse"]
+    refusal_limit: int
+    repeat_limit: int
+
+
+seed_for_new_shelf: Callable[[], int] = lambda: 0  # noqa: E731
+"""A runner puts a function in its place that knows which test runs."""
+
+
+def note_new_shelf(shelf: Shelf) -> None:
+    """A runner puts a function in its place that remembers which test made it."""
+
+
+class Shelf(Watched, Shelved):
     """One test's records, fakes, urn, clock and ledger. Fresh for each test; as a context manager
     it checks on leaving.
 
     Args:
-        seed: what the urn's records are drawn from.
-        check_replies: whether canned values are checked against the promised type.
-        unanswered: what happens to a call that nothing answers: `"refuse"` it, or give an `"empty"`
-            value of the promised type.
+        seed: what the urn's records are drawn from; under pytest, where it is not given, the test's
+            name decides it.
+        settings: by name: `check_replies=False` leaves it unchecked whether replies are of the
+            promised type; `unanswered="empty"` gives a call that nothing answers an empty value of
+            the promised type, and does not refuse it; `unused_cues="refuse"` does not let the test
+            pass whose own cues were never used; `refusal_limit` (200) refusals of one method, and
+            `repeat_limit` (10,000) calls of one in a row that got its last value again, end it.
+
+    Raises:
+        SettingRefused: a setting that there is not, or a value that it does not take.
 
     >>> from urnshelf.demo.harbour import Berth, BerthRepository
     >>> with Shelf(seed=7) as shelf:
@@ -57,14 +79,11 @@ class Shelf(Shelved):
 
     def __init__(
         self,
-        seed: int = 0,
-        *,
-        check_replies: bool = True,
-        unanswered: Literal["refuse", "empty"] = "refuse",
+        seed: int | None = None,
+        **settings: Unpack[SettingsGiven],
     ) -> None:
-        if unanswered not in ("refuse", "empty"):
-            raise ValueError(f"unanswered={unanswered!r}: choose 'refuse' or 'empty'")
-        super().__init__(seed)
+        told = settings_of(settings)
+        super().__init__(seed_for_new_shelf() if seed is None else seed)
         self.clock = Clock()
         """The clock of clock interfaces and of values that expire; it moves only when it is
         told.
@@ -76,12 +95,13 @@ class Shelf(Shelved):
             obvious(self._fake_for, self.clock, readings.is_uncertain),
             own_code,
         ]
-        if unanswered == "empty":
+        if told.unanswered == "empty":
             from urnshelf.fakes.empty import empty  # few shelves do
 
             answerers.append(empty)
-        self._desk = Desk(answerers, check_replies, readings.why_not)
+        self._desk = Desk(answerers, told, readings.why_not, readings.looks_up)
         self._fakes = Fakes(self._desk)
+        note_new_shelf(self)
 
     @overload
     def fake(  # type: ignore[overload-overlap]
@@ -91,6 +111,7 @@ class Shelf(Shelved):
         *,
         view: Table[Any] | None = None,
         over: object = NOTHING,
+        spare: bool = False,
     ) -> T: ...
     @overload
     def fake(
@@ -100,6 +121,7 @@ class Shelf(Shelved):
         *,
         view: Table[Any] | None = None,
         over: object = NOTHING,
+        spare: bool = False,
     ) -> F: ...
     def fake(
         self,
@@ -108,6 +130,7 @@ class Shelf(Shelved):
         *,
         view: Table[Any] | None = None,
         over: object = NOTHING,
+        spare: bool = False,
     ) -> Any:
         """The fake of an interface: always the same one for the same interface and name.
 
@@ -118,6 +141,7 @@ class Shelf(Shelved):
             view: what it sees of the records of one type from now on; made by `shelf.view(…)`.
             over: an object that has the interface's methods: what no cue answers goes to it from
                 now on. Several fakes may share one.
+            spare: that it is meant to be used by nobody, so that a look at it is no mistake.
 
         Raises:
             InterfaceRefused: it cannot be faked, several fakes have names and none was given, or
@@ -138,6 +162,8 @@ class Shelf(Shelved):
 
             put_behind(self._fakes.state(interface, name), over)
             self._desk.put_next(script, through)
+        if spare:
+            self._fakes.state(interface, name).is_spare = True
         return self._fakes.give(interface, name)
 
     def furnish(self, service: Callable[..., T], **given: object) -> T:
@@ -149,7 +175,8 @@ class Shelf(Shelved):
 
         Raises:
             FurnishRefused: a parameter that is neither given, nor an interface, nor has it a
-                default.
+                default; or two parameters of one interface, of which a fake without a name was
+                made before.
 
         >>> desk = shelf.furnish(MooringDesk)
         >>> _ = shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007"))
@@ -158,7 +185,7 @@ class Shelf(Shelved):
         >>> desk.moor(vessel_id=7, arrival=NOON).berth_id
         1
         """
-        return furnish(service, given, self._fakes.give)
+        return furnish(service, given, self._fakes)
 
     def explain(self, interface: object) -> Explanation:
         """How each method of an interface is read, as a table of method, meaning and advice; print
@@ -200,6 +227,7 @@ class Shelf(Shelved):
 
         def taught(function: F) -> F:
             self._readings.lessons.teach(method, function, self)
+            self._desk.has_lessons = True
             return function
 
         return taught
@@ -278,40 +306,6 @@ class Shelf(Shelved):
         for interface in interfaces:
             declare_telling(self._readings.declared, interface)
 
-    def unused_cues(self) -> list[Cue[..., Any]]:
-        """The cues that answered no call, in the order they were set; `hidden_by` tells of a newer
-        cue in the way.
-
-        >>> _ = cue(shelf.fake(PilotPager).page, 9, whatever).gives(None)
-        >>> shelf.unused_cues()
-        [cue(PilotPager.page, 9, whatever, urgent=False).gives(None)]
-        """
-        return [cue for cue in self._desk.cues if not cue.used]
-
-    def refusals_expected(self) -> AbstractContextManager[None]:
-        """A block in which refusals are what the test is about; they do not fail it.
-
-        >>> with Shelf() as shelf, shelf.refusals_expected():
-        ...     try:
-        ...         shelf.fake(TideService).depth_at("Ternhythe", NOON)
-        ...     except UnansweredCall as refusal:
-        ...         print(str(refusal).splitlines()[0])
-        TideService.depth_at(harbour='Ternhythe', at=datetime(2030, 6, 1, 12, 0,...
-        """
-        return self._desk.refusals_expected()
-
-    def close(self) -> None:
-        """Leave the shelf; raises RefusalHidden for a refusal that was caught, CueRefused for a cue
-        without a reply.
-
-        >>> _ = cue(shelf.fake(TideService).depth_at)
-        >>> shelf.close()
-        Traceback (most recent call last):
-            ...
-        urnshelf.errors.CueRefused: cue(TideService.depth_at) was given no reply: end...
-        """
-        self._desk.check_out()
-
     if not TYPE_CHECKING:  # to the checkers a shelf has what it has, and nothing else
 
         def __getattr__(self, name: str) -> Any:
@@ -327,21 +321,6 @@ class Shelf(Shelved):
             raise AttributeError(
                 no_such_name("a shelf", name, known | others, SHELF), name=name, obj=self
             )
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        trace: TracebackType | None,
-    ) -> None:
-        unknown = unknown_attribute(error)
-        if unknown:
-            # only an error can have an attribute that is unknown
-            error.add_note(unknown)  # type: ignore[union-attr]
-        self._desk.check_out(error)
 
     def __repr__(self) -> str:
         return f"<shelf, seed {self.seed}>"

@@ -7,8 +7,10 @@ from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING, Any, Generic, ParamSpec, Self, TypeVar
 
 from urnshelf.calls.place import Place
+from urnshelf.calls.promised import advice_on, broken_promise, cannot_be_called_as, used_up
 from urnshelf.calls.replies import (
     Computed,
+    Entered,
     PassedThrough,
     Passing,
     Raising,
@@ -19,12 +21,7 @@ from urnshelf.calls.replies import (
     raising,
 )
 from urnshelf.calls.script import Line
-from urnshelf.calls.target import (
-    AssignmentTarget,
-    MethodTarget,
-    Target,
-)
-from urnshelf.calls.wording import signature_line
+from urnshelf.calls.target import AssignmentTarget
 from urnshelf.errors import CueRefused, ReplyRefused, UrnShelfError
 from urnshelf.records.display import show
 from urnshelf.records.equality import Matcher
@@ -114,8 +111,49 @@ class Cue(Generic[P, R]):
                 CueRefused,
                 f"{self}.computes({show(function)}): it must be a function of the call's arguments",
             )
-        self._check_takes(function)
+        wrong = cannot_be_called_as(self._line.target, function)
+        if wrong:
+            name = getattr(function, "__name__", function)
+            raise self._refused(CueRefused, f"{self}.computes({name}): {wrong}")
         return self._with(Computed(function))
+
+    def enters(self, value: object) -> Cue[P, R]:
+        """Reply with a fresh context manager for each call, entering which gives this value; what
+        the body raises reaches the caller.
+
+        Args:
+            value: of the type that entering promises; `raising(…)` for an entering that fails.
+
+        Raises:
+            ReplyRefused: the value is not of that type, or the method gives no context manager.
+
+        >>> from contextlib import AbstractContextManager
+        >>> from typing import Protocol
+        >>> class Locks(Protocol):
+        ...     def hold(self, berth: str) -> AbstractContextManager[int]: ...
+        >>> locks = shelf.fake(Locks)
+        >>> _ = cue(locks.hold).enters(7)
+        >>> with locks.hold("B-1") as number:
+        ...     number
+        7
+        """
+        target = self._line.target
+        promise = target.promise
+        if not promise.enters and promise.node.is_known:
+            raise self._refused(
+                ReplyRefused,
+                f"{self}.enters(…): {target.name} promises {promise.name}, which is no context "
+                "manager that tells what entering it gives; use .gives(…)",
+            )
+        is_checked = target.desk.settings.check_replies and not isinstance(value, Raising)
+        wrong = misfit(value, promise.entered) if is_checked else None
+        if wrong is not None:
+            raise self._refused(
+                ReplyRefused,
+                f"{self}.enters({show(value, 60)}): entering gives "
+                f"{type_name(promise.entered.form)}, but {wrong}",
+            )
+        return self._with(Entered(value, promise.enters))
 
     def passes_through(self) -> Cue[P, R]:
         """Go on as without this cue: older cues, the object behind the fake, the shelf's records,
@@ -260,39 +298,26 @@ class Cue(Generic[P, R]):
                 f"{self}.gives({show(value)}): an assignment has no reply; use .raises(…), or "
                 ".gives(None)",
             )
-        if not target.desk.check_replies:
+        if not target.desk.settings.check_replies:
             return
         promise = target.promise
         if promise.awaited and inspect.iscoroutine(value):
             value.close()
             advice = f"give the awaited value, a value of type {promise.name}"
             raise self._refused(ReplyRefused, f"{self}.gives(…) was given a coroutine: {advice}")
-        wrong = misfit(value, promise.node)
-        if wrong is not None:
+        written = f"{self}.gives({show(value, 60)})"
+        spent = used_up(value, promise)
+        if spent:
+            raise self._refused(ReplyRefused, f"{written}: {spent}")
+        wrong = broken_promise(target, value)
+        if wrong:
+            advice = advice_on(value, promise)
+            advice = f"{advice} Or" if advice else "Give a value of that type, or"
             raise self._refused(
                 ReplyRefused,
-                f"{target.name} promises {promise.name}, but {wrong}\n  in   "
-                f"{self}.gives({show(value, 60)})\n"
-                + ("For a stream, use .streams(…). " if promise.stream else "")
-                + "Give a value of that type, or switch the check off with "
+                f"{wrong}\n  in   {written}\n{advice} switch the check off with "
                 "Shelf(check_replies=False).",
             )
-
-    def _check_takes(self, function: Callable[..., Any]) -> None:
-        try:
-            signature = inspect.signature(function)
-        except (ValueError, TypeError):
-            return
-        target = self._line.target
-        try:
-            target.call(signature.bind, _blank_arguments(target))
-        except TypeError as why:
-            raise self._refused(
-                CueRefused,
-                f"{self}.computes({getattr(function, '__name__', function)}): the function cannot "
-                "be called as the "
-                f"method is: {why}\n  the method is   {signature_line(target)}",
-            ) from None
 
     def _refused(self, kind: type[UrnShelfError], text: str) -> UrnShelfError:
         """The error to raise; a cue whose reply was refused is not also blamed for having none."""
@@ -348,7 +373,7 @@ class StreamCue(Cue[P, R], Generic[P, R, T]):
                 f"{self}.streams(…): {target.name} promises {promise.name}, which is no stream; "
                 "use .gives(…)",
             )
-        for item in items if target.desk.check_replies else ():
+        for item in items if target.desk.settings.check_replies else ():
             wrong = None if isinstance(item, Raising) else misfit(item, promise.item)
             if wrong is not None:
                 wanted = type_name(promise.item.form)
@@ -358,9 +383,3 @@ class StreamCue(Cue[P, R], Generic[P, R, T]):
                     f"{wrong}",
                 )
         return self._with(Streamed(items, promise.stream))
-
-
-def _blank_arguments(target: Target) -> tuple[Any, ...]:
-    if not isinstance(target, MethodTarget):
-        return (None,) * len(target.parameters)
-    return target.member.blank_arguments

@@ -6,17 +6,26 @@ from __future__ import annotations
 
 import sys
 import threading
-from collections.abc import Callable, Coroutine, Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Callable, Coroutine, Sequence
 from types import CodeType, FrameType
 from typing import TYPE_CHECKING, Any
 
-from urnshelf.calls.ledger import NO_REPLY, Call, Calls, Entry, LiveCall
-from urnshelf.calls.place import YOURS, locate
+from urnshelf.calls.ledger import NO_REPLY, WITHIN, Call, Calls, Entry, LiveCall
+from urnshelf.calls.place import YOURS, locate, place_of
+from urnshelf.calls.refusals import Refusals
 from urnshelf.calls.replies import Pending
-from urnshelf.calls.target import Target
-from urnshelf.calls.wording import Unanswered, hidden_refusals
-from urnshelf.errors import CueRefused, RefusalHidden, RepliesSpent, UnansweredCall
+from urnshelf.calls.settings import Settings
+from urnshelf.calls.target import FakeState, Target
+from urnshelf.calls.waiting import slept
+from urnshelf.calls.wording import Unanswered, hidden_refusals, never_awaited, unused_text
+from urnshelf.errors import (
+    CueRefused,
+    EndlessCalls,
+    RefusalHidden,
+    RepliesSpent,
+    ReplyRefused,
+    UnansweredCall,
+)
 from urnshelf.records.copies import PLAIN, keep_each
 
 if TYPE_CHECKING:
@@ -26,6 +35,9 @@ if TYPE_CHECKING:
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 Answerer = Callable[[LiveCall], Any]
+_USUAL = Settings()
+_OURS = frozenset({RepliesSpent, ReplyRefused, EndlessCalls})
+"""What answerers raise that must not be hidden; other errors are replies."""
 
 
 class Desk:
@@ -34,27 +46,42 @@ class Desk:
     Args:
         answerers: functions that reply to a call or return `NO_REPLY`; the first with a reply
             answers.
-        check_replies: whether cues check their values against the promised type.
+        settings: what the shelf was told.
         unread: tells, for the message of a refusal, why a call was not answered as a store
             operation.
+        looks_up: tells whether a method that a cue answers, or a lesson, would only look something
+            up.
     """
 
     def __init__(
         self,
         answerers: Sequence[Answerer],
-        check_replies: bool = True,
+        settings: Settings = _USUAL,
         unread: Callable[[LiveCall], Unanswered] = lambda _: Unanswered(),
+        looks_up: Callable[[Target], bool] = lambda _: False,
     ) -> None:
         self.answerers = tuple(answerers)
-        self.check_replies = check_replies
+        self.settings = settings
         self.unread = unread
+        self.looks_up = looks_up
         self.ledger: list[Entry] = []
+        self.unawaited: dict[LiveCall, tuple[CodeType, int]] = {}
+        """Calls that were made and not awaited yet, and where."""
+        self.furnished: list[FakeState] = []
+        """The fakes that services were built with, in order."""
+        self.given: set[FakeState] = set()
+        """Those that a test itself gave to a service."""
         self.cues: list[Cue[..., Any]] = []
         """Every cue set, in order, also those that have no reply yet."""
+        self.cues_before = 0
+        """How many of them were set before the test itself began."""
         self.looked_at: set[int] = set()
         self.last_look: Tally | Calls | None = None
         """The tally or look evaluated last; a failing assertion is nearly always about it."""
-        self._refusals: list[Exception] = []
+        self.refusals = Refusals(settings.refusal_limit)
+        self.has_lessons = False
+        """Whether any method was taught."""
+        self._forgotten = 0
         self.lock = threading.Lock()
 
     def put_before(self, answerer: Answerer) -> None:
@@ -87,6 +114,8 @@ class Desk:
             code, offset = locate(frame)
             target.caller = frame.f_code if frame.f_code.co_filename in YOURS else None
         call = LiveCall(target, live)
+        if self.has_lessons:
+            call.within = WITHIN.get()
         kept = live
         try:
             # most calls have nothing that could change: then the caller's tuple itself is kept
@@ -121,24 +150,26 @@ class Desk:
         self, target: Target, live: tuple[Any, ...], frame: FrameType
     ) -> Coroutine[Any, Any, Any]:
         """A coroutine that answers a call; the call is entered when that is first awaited."""
-        coroutine: Any = self._take_awaited(target, live, *locate(frame))
+        call = LiveCall(target, live)
+        place = self.unawaited[call] = locate(frame)
+        coroutine: Any = self._take_awaited(call, *place)
         coroutine.__name__ = coroutine.__qualname__ = (
             target.name
         )  # for Python's warning when nobody awaits it
         return coroutine  # type: ignore[no-any-return]
 
-    async def _take_awaited(
-        self, target: Target, live: tuple[Any, ...], code: CodeType, offset: int
-    ) -> Any:
-        call = LiveCall(target, live)
+    async def _take_awaited(self, call: LiveCall, code: CodeType, offset: int) -> Any:
+        self.unawaited.pop(call, None)
         call.task = _current_task()
-        self.ledger.append((call, code, offset, *keep_each(live)))
+        if self.has_lessons:
+            call.within = WITHIN.get()
+        self.ledger.append((call, code, offset, *keep_each(call.live)))
         try:
             for answerer in self.answerers:
                 reply = answerer(call)
                 if reply is not NO_REPLY:
                     if call.delay:
-                        await _slept(call.delay)
+                        await slept(call.delay)
                     call.reply = await reply.awaitable if type(reply) is Pending else reply
                     return call.reply
             raise self._refusal(call)
@@ -151,54 +182,71 @@ class Desk:
             call.live = ()
 
     def calls(self, chosen: Callable[[Entry], bool] = lambda _: True) -> list[Call]:
-        """The calls so far that are chosen, in order."""
+        """The calls so far that are chosen and not forgotten, in order."""
+        # a copy: other threads may go on calling
         return [
             Call(entry, number)
-            # a copy: other threads may go on calling
-            for number, entry in enumerate(list(self.ledger), 1)
+            for number, entry in enumerate(self.ledger[self._forgotten :], self._forgotten + 1)
             if chosen(entry)
         ]
+
+    def forget_calls(self) -> None:
+        """What was called until now counts no more. It stays in the book, for cues count what they
+        served.
+        """
+        self._forgotten = len(self.ledger)
+        self.unawaited.clear()
 
     def look_at(self, calls: list[Call], what: str) -> Calls:
         """Note that these calls were looked at."""
         self.looked_at.update(call.number for call in calls)
-        return Calls(calls, what)
-
-    def note_refusal(self, error: Exception) -> None:
-        """Remember a refusal, so that nothing can hide it."""
-        self._refusals.append(error)
+        return Calls(calls, what, self)
 
     @property
-    def refusals(self) -> list[Exception]:
-        """The refusals so far that nobody expected."""
-        return list(self._refusals)
+    def is_in_use(self) -> bool:
+        """Whether anything was called or cued."""
+        return bool(self.ledger or self.cues)
 
-    @contextmanager
-    def refusals_expected(self) -> Iterator[None]:
-        """Refusals inside this block are wanted: they are forgotten at its end."""
-        before = len(self._refusals)
-        try:
-            yield
-        finally:
-            # only those of the block: one that was hidden before it still fails the test
-            del self._refusals[before:]
+    def unawaited_text(self, target: Target) -> str:
+        """What to say of the calls of a method that were made and not awaited; empty where there
+        are none.
+        """
+        made = list(self.unawaited.items())
+        return never_awaited(
+            [place_of(*place) for call, place in made if call.target is target], target.name
+        )
+
+    def is_handed_over(self, state: FakeState) -> bool:
+        """Whether a service was built with the fake."""
+        return state in self.given or state in self.furnished
+
+    def own_unused_cues(self) -> list[Cue[..., Any]]:
+        """The cues of the test itself that answered no call."""
+        return [cue for cue in self.cues[self.cues_before :] if not cue.used]
 
     def check_out(self, leaving_with: BaseException | None = None) -> None:
-        """Raise what leaving the shelf must not let pass: a hidden refusal, or a cue without a
-        reply.
+        """Raise what leaving the shelf must not let pass: a hidden refusal, a cue without a reply,
+        and, where the settings say so, one that was never used. Nothing is told twice.
 
         Args:
             leaving_with: the exception that ends the test, if any; it is never covered up.
         """
+        refused = self.refusals.untold()
+        unfinished = [cue for cue in self.cues if cue._line.reply is None]
+        self.cues = [cue for cue in self.cues if cue._line.reply is not None]
         if leaving_with is not None:
             return
-        if self._refusals:
-            raise RefusalHidden(hidden_refusals(self._refusals))
-        for cue in self.cues:
-            if cue._line.reply is None:
-                raise CueRefused(
-                    f"{cue} was given no reply: end it with .gives(…), .raises(…) or another reply"
-                )
+        if refused:
+            raise RefusalHidden(hidden_refusals(refused))
+        if unfinished:
+            raise CueRefused(
+                f"{unfinished[0]} was given no reply: end it with .gives(…), .raises(…) or another "
+                "reply"
+            )
+        unused = self.own_unused_cues() if self.settings.unused_cues == "refuse" else []
+        if unused:
+            self.cues_before = len(self.cues)
+            raise CueRefused(unused_text(unused))
 
     def let_go(self) -> None:
         """The test is over: undo what holds its objects together.
@@ -209,35 +257,34 @@ class Desk:
         for cue in self.cues:
             cue._line.let_go()
         self.answerers, self.unread, self.last_look = (), lambda _: Unanswered(), None
-        self.cues, self.ledger[:] = [], []
+        self.cues, self.ledger[:], self.furnished = [], [], []
+        self.looks_up = lambda _: False
+        self.unawaited.clear()
+        self.given.clear()
 
     def _refusal(self, call: LiveCall) -> UnansweredCall:
         from urnshelf.calls.refusing import unanswered  # few calls are refused
 
         refusal = UnansweredCall(unanswered(self._find(call), self.unread(call)))
-        self.note_refusal(refusal)
+        self.refusals.note(refusal, call.target)
         return refusal
 
     def _worded(self, call: LiveCall, error: BaseException) -> BaseException:
-        """The error that the caller gets: that of a cue whose values are spent says where the call
-        came from.
+        """The error that the caller gets: one of ours says where the call came from, and is noted,
+        so that nothing hides it.
         """
-        if type(error) is not RepliesSpent or call.answered_by is None or error in self._refusals:
+        if type(error) not in _OURS or call.answered_by is None or error in self.refusals.noted:
             return error
         from urnshelf.calls.refusing import spent_text
 
-        worded = RepliesSpent(spent_text(str(error), self._find(call)))
-        self.note_refusal(worded)
-        return worded
+        worded: Any = error
+        if type(error) is RepliesSpent:
+            worded = RepliesSpent(spent_text(str(error), self._find(call)))
+        self.refusals.note(worded, call.target)
+        return worded  # type: ignore[no-any-return]
 
     def _find(self, call: LiveCall) -> Call:
         return self.calls(lambda entry: entry[0] is call)[0]
-
-
-async def _slept(seconds: float) -> None:
-    from asyncio import sleep
-
-    await sleep(seconds)
 
 
 def _current_task() -> str:

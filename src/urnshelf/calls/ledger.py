@@ -7,18 +7,30 @@ the position in the list is the order number and needs no lock of its own.
 
 from __future__ import annotations
 
+import dis
+import sys
+from collections import Counter
 from collections.abc import Iterator, Sequence
-from types import CodeType
+from contextvars import ContextVar
+from types import CodeType, FrameType
 from typing import TYPE_CHECKING, Any, overload
 
 from urnshelf.calls.place import Place, place_of
+from urnshelf.errors import ArgumentMissing, CallMissing, LookRefused
 from urnshelf.records.display import show
 
 if TYPE_CHECKING:
+    from urnshelf.calls.desk import Desk
     from urnshelf.calls.target import Target
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 NO_REPLY: Any = type("NoReply", (), {"__repr__": lambda _: "no reply yet"})()
 """What an answerer returns when it has nothing to say, and the reply of a call that has none."""
+
+
+WITHIN: ContextVar[Any] = ContextVar("urnshelf_within", default=None)
+"""The taught function that runs: calls made now are its own, and none of the code under test."""
 
 
 class LiveCall:
@@ -43,6 +55,8 @@ class LiveCall:
     """The cues that let it pass."""
     delay: float = 0.0
     """How long those made it wait, where it is awaited."""
+    within: Any = None
+    """The taught function that made it."""
 
     def __init__(self, target: Target, live: tuple[Any, ...]) -> None:
         self.target = target
@@ -55,28 +69,47 @@ Entry = tuple[LiveCall, CodeType, int, *tuple[Any, ...]]
 class Arguments:
     """A call's arguments by the names of the method's parameters, as they were at the call.
 
-    They are read as attributes (`arguments.harbour`) or like a mapping (`arguments["harbour"]`).
+    They are read as attributes (`arguments.harbour`), like a mapping (`arguments["harbour"]`), or
+    by position (`arguments[0]`).
     """
 
-    __slots__ = ("_names", "_values")
+    __slots__ = ("_names", "_target", "_values")
 
-    def __init__(self, names: tuple[str, ...], values: tuple[Any, ...]) -> None:
-        self._names = names
+    def __init__(self, target: Target, values: tuple[Any, ...]) -> None:
+        self._target = target
+        self._names = target.parameters
         self._values = values
 
     def __getattr__(self, name: str) -> Any:
+        if name.startswith("__"):
+            raise AttributeError(name)  # Python asks for it, and no test
+        return self._found(name)
+
+    def __getitem__(self, which: str | int) -> Any:
+        return self._at(which) if isinstance(which, int) else self._found(which)
+
+    def _found(self, name: str) -> Any:
         found = self._find(name)
         if found is NO_REPLY:
-            raise AttributeError(
-                f"the call has no argument {name!r}; it has {', '.join(self._names) or 'none'}"
-            )
+            raise ArgumentMissing(f"{self._call} has no argument {name!r}; it has {self._known}")
         return found
 
-    def __getitem__(self, name: str) -> Any:
-        found = self._find(name)
-        if found is NO_REPLY:
-            raise KeyError(name)
-        return found
+    def _at(self, position: int) -> Any:
+        values = self._target.by_position(self._values)
+        if not -len(values) <= position < len(values):
+            raise ArgumentMissing(
+                f"{self._call} has no argument [{position}]; by position it has {len(values)}, by "
+                f"name {self._known}"
+            )
+        return values[position]
+
+    @property
+    def _call(self) -> str:
+        return self._target.written(repr(self))
+
+    @property
+    def _known(self) -> str:
+        return ", ".join(self._names) or "none"
 
     def __iter__(self) -> Iterator[str]:
         return iter(self._names)
@@ -139,7 +172,7 @@ class Call:
         >>> ledger_of(shelf)[0].arguments.message
         'Gray Heron'
         """
-        return Arguments(self._entry[0].target.parameters, self._entry[3:])
+        return Arguments(self._entry[0].target, self._entry[3:])
 
     @property
     def reply(self) -> Any:
@@ -224,7 +257,9 @@ class Call:
         return place_of(self._entry[1], self._entry[2], self._entry[0].task)
 
     def __str__(self) -> str:
-        return self._entry[0].target.written(repr(self.arguments))
+        within = self._entry[0].within
+        by = "" if within is None else f"  (by the test's own function, {within})"
+        return self._entry[0].target.written(repr(self.arguments)) + by
 
     def __repr__(self) -> str:
         return f"<call #{self.number} {self}>"
@@ -249,9 +284,18 @@ class Calls(Sequence[Call]):
       #1  PilotPager.page(vessel_id=7, message='Gray Heron', urgent=False)
     """
 
-    def __init__(self, calls: list[Call], what: str) -> None:
+    def __init__(self, calls: list[Call], what: str, desk: Desk) -> None:
         self._calls = calls
         self._what = what
+        self._desk = desk
+
+    def __iter__(self) -> Iterator[Call]:
+        wanted = _unpacked_into(sys._getframe(1))
+        if wanted is not None and not wanted[0] <= len(self) <= wanted[1]:
+            many = f"{wanted[0]} call" + ("" if wanted[0] == 1 else "s")
+            at_least = "" if wanted[0] == wanted[1] else "at least "
+            raise CallMissing(f"wanted {at_least}{many} of {self._what}, {self._seen('there are')}")
+        return iter(self._calls)
 
     @overload
     def __getitem__(self, index: int) -> Call: ...
@@ -259,13 +303,22 @@ class Calls(Sequence[Call]):
     def __getitem__(self, index: slice) -> Calls: ...
     def __getitem__(self, index: int | slice) -> Call | Calls:
         if isinstance(index, slice):
-            return Calls(self._calls[index], self._what)
-        try:
-            return self._calls[index]
-        except IndexError:
-            raise IndexError(
-                f"{self._what}: there is no call [{index}], only {len(self._calls)}"
-            ) from None
+            return Calls(self._calls[index], self._what, self._desk)
+        if not -len(self) <= index < len(self):
+            raise CallMissing(f"{self._what}: there is no call [{index}], {self._seen('only')}")
+        return self._calls[index]
+
+    def _seen(self, there_are: str) -> str:
+        """What there is, for who looked for something else."""
+        if self._calls:
+            return f"{there_are} {len(self)}:\n" + "\n".join(self._lines())
+        names = Counter(call.method for call in self._desk.calls())
+        called = ", ".join(f"{name} ×{n}" for name, n in list(names.items())[:6])
+        return "there are none" + (f"; calls of others: {called}" if called else "")
+
+    def _lines(self) -> list[str]:
+        lines = [f"  #{call.number}  {call}" for call in self._calls[:20]]
+        return [*lines, "  …"] if len(self) > 20 else lines
 
     def __len__(self) -> int:
         return len(self._calls)
@@ -280,11 +333,14 @@ class Calls(Sequence[Call]):
         """
         return [call.method for call in self._calls]
 
-    def each(self, argument: str) -> list[Any]:
+    def each(self, argument: str | int) -> list[Any]:
         """One argument of every call, in order.
 
         Args:
-            argument: the parameter's name.
+            argument: the parameter's name, or its position.
+
+        Raises:
+            ArgumentMissing: a call has none of this name.
 
         >>> pilots = shelf.fake(PilotPager)
         >>> for number in (7, 8):
@@ -298,6 +354,9 @@ class Calls(Sequence[Call]):
         """Whether all of these came before any of those; False when either is empty, for that
         proves nothing.
 
+        Raises:
+            LookRefused: they are of two shelves, whose calls have no common order.
+
         >>> pilots, moorings = shelf.fake(PilotPager), shelf.fake(MooringRegister)
         >>> moorings.count()
         0
@@ -305,14 +364,34 @@ class Calls(Sequence[Call]):
         >>> ledger_of(moorings).before(ledger_of(pilots))
         True
         """
+        if other._desk is not self._desk:
+            raise LookRefused(
+                f"{self._what} and {other._what} are of two shelves, whose calls have no common "
+                "order: make both fakes on one shelf"
+            )
         return (
             bool(self._calls and other._calls) and self._calls[-1].number < other._calls[0].number
         )
 
     def __str__(self) -> str:
         plural = "" if len(self) == 1 else "s"
-        lines = [f"{self._what}: {len(self)} call{plural}"]
-        lines += [f"  #{call.number}  {call}" for call in self._calls[:20]]
-        return "\n".join([*lines, "  …"] if len(self) > 20 else lines)
+        return "\n".join([f"{self._what}: {len(self)} call{plural}", *self._lines()])
 
     __repr__ = __str__
+
+
+def _unpacked_into(frame: FrameType) -> tuple[int, float] | None:
+    """How few and how many items a line of code unpacks that asks for an iterator now; None where
+    it does something else.
+
+    `[call] = ledger_of(m)` says that there is one; Python itself would not tell what there is.
+    """
+    code = frame.f_code.co_code
+    at = frame.f_lasti
+    if code[at] == dis.opmap["UNPACK_SEQUENCE"]:
+        return code[at + 1], code[at + 1]
+    if code[at] == dis.opmap["UNPACK_EX"]:
+        # how many names come after the star is said by an instruction before
+        is_longer = at and code[at - 2] == dis.opmap["EXTENDED_ARG"]
+        return code[at + 1] + (code[at - 1] if is_longer else 0), float("inf")
+    return None

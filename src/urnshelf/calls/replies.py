@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import collections
 import inspect
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
@@ -9,7 +10,10 @@ from functools import partial
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple, Protocol
 
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
-from urnshelf.errors import CueRefused, RepliesSpent
+from urnshelf.calls.promised import broken_promise
+from urnshelf.calls.target import AttributeTarget
+from urnshelf.calls.waiting import slept
+from urnshelf.errors import CueRefused, EndlessCalls, RepliesSpent, ReplyRefused
 from urnshelf.interfaces.members import NO_DEFAULT
 from urnshelf.records.display import show
 
@@ -37,20 +41,38 @@ class Reply(Protocol):
 class Raising:
     """An exception among the values of a cue; made by `raising(…)`."""
 
-    __slots__ = ("_error", "times")
+    __slots__ = ("_as_given", "_error", "times")
 
     def __init__(self, error: BaseException | type[BaseException], times: int) -> None:
         self._error = error
         self.times = times
+        self._as_given = None if isinstance(error, type) else _manners_of(error)
 
     def throw(self) -> Any:
-        """Raise it, without the traceback of an earlier time."""
-        error = self._error() if isinstance(self._error, type) else self._error
+        """Raise it, without the traceback, the notes and the context of an earlier time."""
+        error = self._error
+        if isinstance(error, type):
+            raise error()
+        cause, context, suppressed, notes = self._as_given  # type: ignore[misc]
+        error.__cause__, error.__context__, error.__suppress_context__ = cause, context, suppressed
+        if notes is not None:
+            error.__notes__ = list(notes)
+        elif hasattr(error, "__notes__"):
+            del error.__notes__
         raise error.with_traceback(None)
 
     def __repr__(self) -> str:
         times = f", times={self.times}" if self.times != 1 else ""
         return f"raising({show(self._error, 60)}{times})"
+
+
+def _manners_of(
+    error: BaseException,
+) -> tuple[BaseException | None, BaseException | None, bool, list[str] | None]:
+    """What each raising adds to."""
+    notes = getattr(error, "__notes__", None)
+    noted = None if notes is None else list(notes)
+    return error.__cause__, error.__context__, error.__suppress_context__, noted
 
 
 def raising(error: BaseException | type[BaseException], times: int = 1) -> Raising:
@@ -105,23 +127,55 @@ class Passing:
 passing_through = Passing()
 
 
+_FRESH: dict[type, Callable[[Any], Any]] = {
+    cls: cls.copy
+    for cls in (
+        list,
+        dict,
+        set,
+        bytearray,
+        collections.deque,
+        collections.defaultdict,
+        collections.OrderedDict,
+        collections.Counter,
+    )
+}
+"""Containers of which each call gets a copy of its own; the records in them stay the test's."""
+
+
+def _fresh(item: object, call: LiveCall) -> Callable[[Any], Any] | None:
+    """What makes the copy; None for a value that each call gets itself, and for an attribute, which
+    holds what it has.
+    """
+    return None if type(call.target) is AttributeTarget else _FRESH.get(type(item))
+
+
+_PATIENCE = 4
+"""So many calls that only let time pass may stand between two of a loop."""
+
+
 class Values:
     """Values in turn."""
 
     def __init__(self, items: tuple[Any, ...], when_spent: WhenSpent) -> None:
         self.items = [item for given in items for item in _spread(given)]
         self.when_spent = when_spent
+        self._run, self._position = 0, -_PATIENCE
         if len(self.items) == 1 and type(self.items[0]) is not Raising and when_spent != "refuse":
             # by far the most cues
             only = self.items[0]
-            self.give = lambda call, turn: only  # type: ignore[method-assign]
+            if type(only) not in _FRESH:
+                self.give = lambda call, turn: only  # type: ignore[method-assign]
 
     def give(self, call: LiveCall, turn: int) -> Any:
         """The value whose turn it is."""
         if turn >= len(self.items):
             turn = self._past_the_end(call, turn)
         item = self.items[turn]
-        return item.throw() if type(item) is Raising else item
+        if type(item) is Raising:
+            return item.throw()
+        fresh = _fresh(item, call)
+        return item if fresh is None else fresh(item)
 
     def passes(self, call: LiveCall, turn: int) -> bool:
         """Whether this turn's call goes on as without the cue."""
@@ -135,7 +189,30 @@ class Values:
                 f"{call.target.name} was called once more than {self!r} has values: "
                 f"{len(self.items)}"
             )
-        return turn % len(self.items) if self.when_spent == "cycle" else -1
+        if self.when_spent == "cycle":
+            return turn % len(self.items)
+        self._count_on(call)
+        return -1
+
+    def _count_on(self, call: LiveCall) -> None:
+        """Stop a loop that waits for another value than the last; it would wait for ever."""
+        desk = call.target.desk
+        position, last = len(desk.ledger), self._position
+        self._position = position
+        between = desk.ledger[last : position - 1] if position - last <= _PATIENCE else ()
+        in_a_row = position == last + 1 or (
+            bool(between)
+            and all(getattr(one[0].answered_by, "is_waiting", False) for one in between)
+        )
+        self._run = self._run + 1 if in_a_row else 1
+        limit = desk.settings.repeat_limit
+        if self._run > limit:
+            raise EndlessCalls(
+                f"{call.target.name} was called {limit:,} times in a row after its last value, and "
+                f"got that again each time: a loop that never ends?\n  {call.answered_by}\n"
+                f"Give it the value that ends the loop, or allow more: "
+                f"Shelf(repeat_limit={limit * 10:_})"
+            )
 
     def __repr__(self) -> str:
         spent = "" if self.when_spent == "repeat" else f", when_spent={self.when_spent!r}"
@@ -147,15 +224,37 @@ def _spread(item: object) -> list[Any]:
     return [item] * item.times if type(item) is Raising else [item]
 
 
+_WHOLE, _ONE = 200, 1
+"""How many items of a computed collection are looked at: of the first, and of those after it."""
+
+
 class Computed:
     """A reply computed from the call's arguments by the user's function."""
 
     def __init__(self, function: Callable[..., Any]) -> None:
         self._function = function
+        self._sample = _WHOLE
 
     def give(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
-        """What the function makes of the arguments."""
-        return awaited_if_due(call.target, call.target.call(self._function, call.live))
+        """What the function makes of the arguments, and the method promises."""
+        target = call.target
+        result = target.call(self._function, call.live)
+        if target.promise.awaited and inspect.isawaitable(result):
+            return Pending(self._checked_later(target, result))
+        return self._checked(target, result)
+
+    async def _checked_later(self, target: Target, result: Awaitable[Any]) -> Any:
+        return self._checked(target, await result)
+
+    def _checked(self, target: Target, result: object) -> Any:
+        if not target.desk.settings.check_replies:
+            return result
+        # the first in full; the same function gives the like again
+        wrong = broken_promise(target, result, self._sample, self)
+        if wrong:
+            raise ReplyRefused(wrong)
+        self._sample = _ONE
+        return result
 
     def __repr__(self) -> str:
         return f"computes({getattr(self._function, '__name__', self._function)!s})"
@@ -216,9 +315,7 @@ class Streamed:
 
     async def _later(self, delay: float, call: LiveCall) -> AsyncIterator[Any]:
         if delay:
-            from asyncio import sleep
-
-            await sleep(delay)
+            await slept(delay)
         for item in self._items:
             yield self._take(item, call)
 
@@ -232,6 +329,57 @@ class Streamed:
     def __repr__(self) -> str:
         more = ", …" if len(self._items) > 4 else ""
         return f"streams({', '.join(show(item, 40) for item in self._items[:4])}{more})"
+
+
+class Entered:
+    """A fresh context manager for each call, entering which gives the value."""
+
+    def __init__(self, value: Any, manner: str) -> None:
+        self.items = [value]
+        self._manager = _AsyncManager if manner == "async" else _Manager
+
+    def give(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
+        """A manager that was not entered yet."""
+        return self._manager(self.items[0], 0.0)
+
+    def give_after(self, delay: float, call: LiveCall) -> Any:  # noqa: ARG002
+        """One that waits before it is entered."""
+        return self._manager(self.items[0], delay)
+
+    def __repr__(self) -> str:
+        return f"enters({show(self.items[0], 60)})"
+
+
+class _Manager:
+    """Gives its value where it is entered; what the body raises reaches the caller."""
+
+    def __init__(self, value: Any, delay: float) -> None:
+        self._value = value
+        self._delay = delay
+
+    def __enter__(self) -> Any:
+        if self._delay:
+            time.sleep(self._delay)
+        return self._value.throw() if type(self._value) is Raising else self._value
+
+    def __exit__(self, *of_the_body: object) -> None:
+        return None
+
+
+class _AsyncManager:
+    """Likewise, in `async with`."""
+
+    def __init__(self, value: Any, delay: float) -> None:
+        self._value = value
+        self._delay = delay
+
+    async def __aenter__(self) -> Any:
+        if self._delay:
+            await slept(self._delay)
+        return self._value.throw() if type(self._value) is Raising else self._value
+
+    async def __aexit__(self, *of_the_body: object) -> None:
+        return None
 
 
 def awaited_if_due(target: Target, result: object) -> Any:

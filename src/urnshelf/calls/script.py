@@ -10,9 +10,12 @@ from itertools import count
 from types import CodeType
 from typing import TYPE_CHECKING, Any
 
+from urnshelf.calls.asking import Asked
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.place import Place, place_of
 from urnshelf.calls.replies import Pending, Reply, Values, passing_through
+from urnshelf.calls.target import NOTHING
+from urnshelf.calls.waiting import slept
 from urnshelf.records.display import show
 from urnshelf.records.equality import EXACT, same
 from urnshelf.records.matchers import whatever
@@ -33,12 +36,12 @@ class Line:
     """One line of a target's script: the arguments that it wants, and its reply.
 
     Args:
-        target: where it was set.
-        expected: the arguments in the order of the parameters, matchers among them; None for any.
+        asked: where it was set, and the arguments that it wants.
         set_at: the user's code.
     """
 
     __slots__ = (
+        "_asked",
         "_set_at",
         "delay",
         "expected",
@@ -51,12 +54,11 @@ class Line:
         "turns",
     )
 
-    def __init__(
-        self, target: Target, expected: tuple[Any, ...] | None, set_at: tuple[CodeType, int]
-    ) -> None:
-        self.target = target
-        self.expected = expected
-        self.fits: Callable[[tuple[Any, ...]], bool] | None = _test_of_all(expected or ())
+    def __init__(self, asked: Asked, set_at: tuple[CodeType, int]) -> None:
+        self._asked = asked
+        self.target: Target = asked.target
+        self.expected: tuple[Any, ...] | None = asked.expected
+        self.fits: Callable[[tuple[Any, ...]], bool] | None = _test_of_all(asked.expected or ())
         """Whether a call's arguments are those wanted; None where any will do."""
         self.reply: Reply | None = None
         self.give: Callable[[LiveCall, int], Any] = _unfinished
@@ -80,7 +82,6 @@ class Line:
         with self.target.desk.lock:
             # a new tuple, so that a call on another thread goes through either the old or the new
             self.target.cues = (self, *self.target.cues)
-        self.target.was_cued()
 
     def arrange(self) -> None:
         """Hold ready what a call needs: a reply that waits is another function than one that does
@@ -107,9 +108,7 @@ class Line:
         return Pending(self._served_later(call, turn))
 
     async def _served_later(self, call: LiveCall, turn: int) -> Any:
-        from asyncio import sleep
-
-        await sleep(self.delay)
+        await slept(self.delay)
         reply = self.reply.give(call, turn) if self.reply else None
         return await reply.awaitable if type(reply) is Pending else reply
 
@@ -157,19 +156,47 @@ class Line:
         self.give = _unfinished
 
     def __repr__(self) -> str:
-        arguments = (
-            ""
-            if self.expected is None
-            else "".join(f", {a}" for a in self.target.call(_shown, self.expected))
-        )
+        written = ", ".join([self._asked.method, *self._asked.arguments])
         reply = "" if self.reply is None else f".{self.reply!r}"
         waits = f".waits({self.delay:g})" if self.delay else ""
         limit = f".for_calls({self.limit})" if self.limit else ""
-        return f"cue({self.target.name}{arguments}){reply}{waits}{limit}"
+        return f"cue({written}){reply}{waits}{limit}"
+
+
+class AssignedLine(Line):
+    """What the code under test assigned to an attribute: read back until it is cued anew."""
+
+    __slots__ = ("_value",)
+
+    def __init__(self, target: Target, value: object, place: tuple[CodeType, int]) -> None:
+        super().__init__(Asked(target, None, (), {}, is_some=False), place)
+        self._value = value
+        self.give = lambda call, turn: value
+
+    def __repr__(self) -> str:
+        return f"{self.target.name} = {show(self._value, 60)}, assigned at {self.place}"
+
+
+class ConstantLine(Line):
+    """What stands in the class for every object of it, behind all that was said of this one."""
+
+    __slots__ = ()
+
+    def __init__(self, target: Target) -> None:
+        super().__init__(Asked(target, None, (), {}, is_some=False), _NOWHERE)
+        constant = target.member.default
+        self.give = lambda call, turn: constant
+        self.passes = lambda call, turn: call.target.state.behind is not NOTHING
+
+    def __repr__(self) -> str:
+        return "the constant of the class"
 
 
 def _unfinished(_call: LiveCall, _turn: int) -> Any:
     return NO_REPLY
+
+
+_NOWHERE = (_unfinished.__code__, 0)
 
 
 def script(call: LiveCall) -> Any:
@@ -234,9 +261,3 @@ def _is_exact(wanted: object) -> bool:
         return (cls in EXACT or full_name(cls) in _EXACT_BY_NAME) and bool(wanted == wanted)
     except TypeError:  # a class that cannot be hashed
         return False
-
-
-def _shown(*args: object, **kwargs: object) -> list[str]:
-    return [show(value, 60) for value in args] + [
-        f"{name}={show(value, 60)}" for name, value in kwargs.items()
-    ]

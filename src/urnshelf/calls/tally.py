@@ -5,14 +5,16 @@ looked at.
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, ParamSpec, overload
+from typing import Any, NamedTuple, ParamSpec, overload
 
-from urnshelf.calls.cueing import bind
+from urnshelf.calls.asking import asked
 from urnshelf.calls.desk import Desk
-from urnshelf.calls.ledger import Call, Calls, live_call, values_of
-from urnshelf.calls.target import AssignmentHandle, AttributeHandle, Target, state_of, target_of
-from urnshelf.calls.wording import described_arguments, plural, tally_text, unseen_text
-from urnshelf.errors import CueRefused
+from urnshelf.calls.handles import AssignmentHandle, AttributeHandle, target_of
+from urnshelf.calls.idle import refuse_idle
+from urnshelf.calls.ledger import Call, Calls, Entry, live_call, values_of
+from urnshelf.calls.target import FakeState, state_of
+from urnshelf.calls.wording import plural, tally_text, unseen_text
+from urnshelf.errors import CueRefused, LookRefused
 from urnshelf.records.display import show
 from urnshelf.records.equality import same
 
@@ -29,7 +31,7 @@ class Tally(int):
     >>> counted == 0, counted + 1
     (True, 1)
     >>> print(counted)
-    0 calls of TideService.depth_at(harbour='Ternhythe', at=whatever)
+    0 calls of TideService.depth_at('Ternhythe', whatever)
       TideService.depth_at was never called
     """
 
@@ -50,7 +52,7 @@ class Tally(int):
         """What was counted: the method and the arguments.
 
         >>> tally(shelf.fake(TideService).depth_at, "Ternhythe", whatever).what
-        "TideService.depth_at(harbour='Ternhythe', at=whatever)"
+        "TideService.depth_at('Ternhythe', whatever)"
         """
         return self._name()
 
@@ -60,7 +62,7 @@ class Tally(int):
 
         >>> shelf.fake(PilotPager).page(7, "Gray Heron")
         >>> print(tally(shelf.fake(PilotPager).page, 8, whatever).explanation.splitlines()[0])
-        0 calls of PilotPager.page(vessel_id=8, message=whatever, urgent=False)
+        0 calls of PilotPager.page(8, whatever)
         """
         return self._explain()
 
@@ -83,7 +85,7 @@ class Unseen(Calls):
       #1  PilotPager.page(vessel_id=7, message='Gray Heron', urgent=False)
           at ... in <module>
     Expected? Count it:
-        assert tally(shelf.fake(PilotPager).page, 7, 'Gray Heron', urgent=False) == 1
+        assert tally(shelf.fake(PilotPager).page, 7, 'Gray Heron') == 1
     """
 
     def __str__(self) -> str:
@@ -109,15 +111,19 @@ def tally(method: object, /, *args: object, **kwargs: object) -> Tally:
     all.
 
     Args:
-        method: a method of a fake, a callable fake, or `attribute(fake, "name")`.
-        args: the method's own arguments; matchers may stand for them.
+        method: a method of a fake, a callable fake, `attribute(fake, "name")`, or
+            `some_of(method)`.
+        args: the method's own arguments; matchers may stand for them. Omitted ones have their
+            defaults; after `some_of` they may be anything.
         kwargs: likewise, by name.
 
     Returns:
         An int, frozen now; `str()` of it says what was counted, and which calls came near.
 
     Raises:
-        CueRefused: no method of a fake, or arguments that the method would refuse.
+        CueRefused: no method of a fake, arguments that the method would refuse, or a matcher that
+            no argument can fit.
+        LookRefused: nothing was ever done with the fake, while its like is in use.
 
     >>> from urnshelf import Shelf, tally, whatever
     >>> from urnshelf.demo.harbour import PilotPager
@@ -127,18 +133,20 @@ def tally(method: object, /, *args: object, **kwargs: object) -> Tally:
     ...     tally(pilots.page, 7, whatever) == 1, tally(pilots.page, 8, whatever) == 0
     (True, True)
     """
-    target = target_of(method, "tally")
-    expected = bind(target, args, kwargs, "tally") if args or kwargs else None
-    desk = target.desk
+    wanted = asked(method, args, kwargs, "tally")
+    target, desk = wanted.target, wanted.target.desk
     all_calls = desk.calls(lambda entry: entry[0].target is target)
-    counted, others = _split(all_calls, expected)
+    if not all_calls:
+        refuse_idle(target.state)
+    counted, others = _split(all_calls, wanted.expected)
     # only what was counted was looked at: calls with other arguments stay unseen
     desk.look_at(counted, target.name)
+    unawaited = desk.unawaited_text(target) if desk.unawaited else ""
     result = Tally(
         len(counted),
         # texts are made only when an assertion fails, which few do
-        lambda: described_arguments(target, expected),
-        lambda: tally_text(target, expected, counted, others, _elsewhere(target)),
+        lambda: wanted.words,
+        lambda: tally_text(wanted, counted, others, unawaited),
     )
     desk.last_look = result
     return result
@@ -148,10 +156,12 @@ def ledger_of(what: object, /) -> Calls:
     """The calls of a method, of a fake, or of all fakes of a shelf, in order.
 
     Args:
-        what: a method of a fake, an attribute handle, a fake, or a shelf.
+        what: a method of a fake, an attribute handle, a fake, or a shelf. To take the whole
+            shelf's looks at none of its calls: they stay `unseen`.
 
     Raises:
         CueRefused: none of these.
+        LookRefused: nothing was ever done with the fake, while its like is in use.
 
     >>> from urnshelf import Shelf, ledger_of
     >>> from urnshelf.demo.harbour import PilotPager
@@ -161,8 +171,14 @@ def ledger_of(what: object, /) -> Calls:
     ...     ledger_of(pilots.page)[-1].arguments.message
     'Gray Heron to B-03'
     """
-    desk, chosen, name = _scope(what, "ledger_of")
-    result = desk.look_at(desk.calls(chosen), name)
+    scope = _scope(what, "ledger_of")
+    desk = scope.desk
+    calls = desk.calls(scope.chosen)
+    if not calls and scope.state is not None:
+        refuse_idle(scope.state)
+    result = Calls(calls, scope.name, desk)
+    if scope.state is not None:
+        desk.look_at(calls, scope.name)
     desk.last_look = result
     return result
 
@@ -171,7 +187,9 @@ def unseen(first: object, /, *more: object) -> Unseen:
     """The calls that no tally counted and no `ledger_of` gave: `assert not unseen(pilots)` means
     "and nothing else".
 
-    Look-ups that the shelf answered from its records need not be looked at.
+    Look-ups need not be looked at: those that the shelf answered from its records, and those that
+    it would have answered, had they not been cued or taught; nor does entering and leaving a unit
+    of work, and what a taught function called itself.
 
     Args:
         first: a fake, a method or a shelf.
@@ -179,6 +197,8 @@ def unseen(first: object, /, *more: object) -> Unseen:
 
     Raises:
         CueRefused: none of these.
+        LookRefused: nothing was ever done with the fake, while its like is in use; or things of two
+            shelves.
 
     >>> pilots = shelf.fake(PilotPager)
     >>> pilots.page(7, "Gray Heron")
@@ -190,12 +210,21 @@ def unseen(first: object, /, *more: object) -> Unseen:
     False
     """
     scopes = [_scope(what, "unseen") for what in (first, *more)]
-    desk = scopes[0][0]
-    found = desk.calls(lambda entry: any(chosen(entry) for _, chosen, _ in scopes))
+    desk = scopes[0].desk
+    if any(scope.desk is not desk for scope in scopes):
+        raise LookRefused(
+            f"unseen({', '.join(scope.name for scope in scopes)}): they are of two shelves; look "
+            "at each by itself, unseen(a) and unseen(b)"
+        )
+    found = desk.calls(lambda entry: any(scope.chosen(entry) for scope in scopes))
+    if not found:
+        for scope in scopes:
+            if scope.state is not None:
+                refuse_idle(scope.state)
     unlooked = [
-        call for call in found if call.number not in desk.looked_at and not _is_look_up(call)
+        call for call in found if call.number not in desk.looked_at and not _needs_no_look(call)
     ]
-    result = Unseen(unlooked, ", ".join(name for _, _, name in scopes))
+    result = Unseen(unlooked, ", ".join(scope.name for scope in scopes), desk)
     desk.last_look = result
     return result
 
@@ -210,38 +239,36 @@ def _split(calls: list[Call], expected: tuple[Any, ...] | None) -> tuple[list[Ca
     )
 
 
-def _scope(what: object, verb: str) -> tuple[Desk, Callable[[Any], bool], str]:
-    """The desk, the choice of entries, and the name of what the user wants to look at."""
+class _Scope(NamedTuple):
+    """What the user wants to look at."""
+
+    desk: Desk
+    chosen: Callable[[Entry], bool]
+    name: str
+    state: FakeState | None
+    """The fake; None for the whole shelf."""
+
+
+def _scope(what: object, verb: str) -> _Scope:
     state = state_of(what)
-    if state is not None and "__call__" not in state.interface.members:
-        return state.desk, lambda entry: entry[0].target.state is state, state.label
-    desk = None if state is not None else getattr(what, "_desk", None)
-    if isinstance(desk, Desk):
-        return desk, lambda _: True, "the shelf"
-    if (
-        state is None
-        and not isinstance(what, (AttributeHandle, AssignmentHandle))
-        and not callable(what)
-    ):
+    if state is not None:
+        only_call = state.interface.members.keys() == {"__call__"}
+        name = target_of(what, verb).name if only_call else state.label
+        return _Scope(state.desk, lambda entry: entry[0].target.state is state, name, state)
+    desk = getattr(what, "_desk", None)
+    if isinstance(desk, Desk) and not isinstance(what, Calls):
+        return _Scope(desk, lambda _: True, "the shelf", None)
+    if not isinstance(what, (AttributeHandle, AssignmentHandle)) and not callable(what):
         raise CueRefused(f"{verb}() takes a method of a fake, a fake, or a shelf, not {show(what)}")
     target = target_of(what, verb)
-    return target.desk, lambda entry: entry[0].target is target, target.name
+    return _Scope(target.desk, lambda entry: entry[0].target is target, target.name, target.state)
 
 
-def _is_look_up(call: Call) -> bool:
+def _needs_no_look(call: Call) -> bool:
     live = live_call(call)
-    return live.target.is_look_up or bool(getattr(live.answered_by, "is_look_up", False))
-
-
-def _elsewhere(target: Target) -> str:
-    """Other methods of the same fake that were called, for a tally that found nothing."""
-    names: dict[str, int] = {}
-    for entry in target.desk.ledger:
-        other = entry[0].target
-        if other.state is target.state and other is not target:
-            names[other.member.name] = names.get(other.member.name, 0) + 1
-    if not names:
-        return ""
-    return "; calls of this fake: " + ", ".join(
-        f"{name} ×{n}" for name, n in list(names.items())[:6]
-    )
+    if live.target.is_look_up or live.within is not None:
+        return True
+    by = live.answered_by
+    by_itself = bool(getattr(by, "is_look_up", False))
+    # cued or taught, it is the look-up that it would have been
+    return by_itself or (by is not None and live.target.desk.looks_up(live.target))

@@ -9,10 +9,8 @@ from types import CodeType
 from typing import TYPE_CHECKING, Any
 from weakref import ref
 
-from urnshelf.errors import CueRefused
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.interfaces.promises import Promise
-from urnshelf.records.display import show
 from urnshelf.types.nodes import node_of
 
 if TYPE_CHECKING:
@@ -24,7 +22,6 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 TARGETS = "_urnshelf_targets"
 STATE = "_urnshelf_state"
 INDEX = "_urnshelf_index"
-UNASSIGNED: Any = object()
 NOTHING: Any = object()
 """Behind a fake that has no object there."""
 
@@ -32,7 +29,17 @@ NOTHING: Any = object()
 class FakeState:
     """What the library knows of one fake."""
 
-    __slots__ = ("_fake", "assignments", "behind", "desk", "interface", "members", "name")
+    __slots__ = (
+        "_fake",
+        "assignments",
+        "behind",
+        "desk",
+        "interface",
+        "is_spare",
+        "made_after",
+        "members",
+        "name",
+    )
 
     def __init__(self, fake: Any, interface: Interface, name: str | None, desk: Desk) -> None:
         self._fake = ref(fake)  # a fake has its state, and must be free to go with it
@@ -43,6 +50,10 @@ class FakeState:
         self.assignments: dict[str, AssignmentTarget] = {}
         self.behind: Any = NOTHING
         """The object to which calls go that no cue answers."""
+        self.made_after = len(desk.furnished)
+        """How many fakes had been furnished when it was made."""
+        self.is_spare = False
+        """Whether it is meant to be used by nobody."""
 
     @property
     def fake(self) -> Any:
@@ -66,6 +77,16 @@ class FakeState:
         """A line of code that gives the fake."""
         name = "" if self.name is None else f", name={self.name!r}"
         return f"shelf.fake({self.interface.name}{name})"
+
+    @property
+    def was_used(self) -> bool:
+        """Whether it was ever called, or cued."""
+        desk = self.desk
+        return (
+            any(entry[0].target.state is self for entry in desk.ledger)
+            or any(call.target.state is self for call in desk.unawaited)
+            or any(cue._line.target.state is self for cue in desk.cues)
+        )
 
 
 class Target:
@@ -121,6 +142,10 @@ class Target:
         """What a function gives when it is called as the target was."""
         return function(*live)
 
+    def by_position(self, values: tuple[Any, ...]) -> tuple[Any, ...]:
+        """Those of a call's arguments that have a position."""
+        return values
+
     def written(self, arguments: str) -> str:
         """A call of it, as messages show it.
 
@@ -128,9 +153,6 @@ class Target:
             arguments: in parentheses, as in a call.
         """
         return f"{self.name}{arguments}"
-
-    def was_cued(self) -> None:
-        """A reply was set on it."""
 
 
 class MethodTarget(Target):
@@ -147,6 +169,16 @@ class MethodTarget(Target):
         """Those of the method."""
         return self.member.parameters
 
+    def by_position(self, values: tuple[Any, ...]) -> tuple[Any, ...]:
+        """Those that can be given so; what `*more` took up one by one."""
+        found: list[Any] = []
+        for parameter, value in zip(self.member.signature.parameters.values(), values, strict=True):
+            if parameter.kind is parameter.VAR_POSITIONAL:
+                found += value
+            elif parameter.kind not in (parameter.KEYWORD_ONLY, parameter.VAR_KEYWORD):
+                found.append(value)
+        return tuple(found)
+
     def call(self, function: Callable[..., Any], live: tuple[Any, ...]) -> Any:
         """By position and by name, as the method was."""
         return self.member.call(function, live)
@@ -156,8 +188,6 @@ class AttributeTarget(Target):
     """An attribute that is fetched."""
 
     is_look_up = True
-    assigned: Any = UNASSIGNED
-    """What was assigned to it last."""
 
     @property
     def expression(self) -> str:
@@ -167,11 +197,6 @@ class AttributeTarget(Target):
     def written(self, arguments: str) -> str:  # noqa: ARG002
         """An attribute is no call."""
         return self.name
-
-    def was_cued(self) -> None:
-        """A cue is newer than what was assigned."""
-        # a test that cues an attribute after the service assigned it means the cue
-        self.assigned = UNASSIGNED
 
 
 _NOTHING = Promise(node_of(None))
@@ -204,7 +229,8 @@ class AssignmentTarget(Target):
 
     def written(self, arguments: str) -> str:
         """`TideService.depth = 6.3`."""
-        return f"{self.name} {arguments.removeprefix('(value=').removesuffix(')')}"
+        value = arguments.removeprefix("(").removeprefix("value=").removesuffix(")")
+        return f"{self.name} {value}"
 
     def bind(self, *args: object, **kwargs: object) -> tuple[Any, ...]:
         """The value alone."""
@@ -234,103 +260,10 @@ def target_at(fake: object, index: int) -> Target:
     return found
 
 
-class AttributeHandle:
-    """An attribute of a fake, to be cued and tallied like a method without arguments.
-
-    >>> from typing import Protocol
-    >>> class Crane(Protocol):
-    ...     reach_m: float
-    >>> crane = shelf.fake(Crane)
-    >>> crane.reach_m = 31.5
-    >>> tally(attribute(crane, "reach_m").assigned, 31.5) == 1
-    True
-    """
-
-    __slots__ = ("_target",)
-
-    def __init__(self, target: Target) -> None:
-        self._target = target
-
-    @property
-    def assigned(self) -> AssignmentHandle:
-        """Assignments to the attribute: `tally(attribute(fake, "speed").assigned, 5)`.
-
-        >>> from typing import Protocol
-        >>> class Crane(Protocol):
-        ...     reach_m: float
-        >>> _ = cue(attribute(shelf.fake(Crane), "reach_m").assigned).raises(ValueError("too far"))
-        >>> shelf.fake(Crane).reach_m = 99.0
-        Traceback (most recent call last):
-            ...
-        ValueError: too far
-        """
-        if not self._target.member.settable:
-            raise CueRefused(f"{self._target.name} is read-only: nothing can be assigned to it")
-        return AssignmentHandle(assignment_of(self._target.state, self._target.member))
-
-
-class AssignmentHandle:
-    """Assignments to an attribute, to be cued and tallied like a method with one argument.
-
-    >>> from typing import Protocol
-    >>> class Crane(Protocol):
-    ...     reach_m: float
-    >>> crane = shelf.fake(Crane)
-    >>> crane.reach_m = 31.5
-    >>> ledger_of(attribute(crane, "reach_m").assigned).each("value")
-    [31.5]
-    """
-
-    __slots__ = ("_target",)
-
-    def __init__(self, target: Target) -> None:
-        self._target = target
-
-
 def assignment_of(state: FakeState, member: Member) -> AssignmentTarget:
     """The target of assignments to an attribute."""
     known = state.assignments.get(member.name)
     return known or state.assignments.setdefault(member.name, AssignmentTarget(state, member))
-
-
-def attribute(fake: object, name: str) -> AttributeHandle:
-    """An attribute or property of a fake, for `cue` and `tally`.
-
-    Args:
-        fake: a fake.
-        name: the attribute's name.
-
-    Raises:
-        CueRefused: not a fake, or its interface has no such attribute.
-
-    >>> from typing import Protocol
-    >>> from urnshelf import Shelf, attribute, cue
-    >>> class Crane(Protocol):
-    ...     reach_m: float
-    >>> with Shelf() as shelf:
-    ...     crane = shelf.fake(Crane)
-    ...     _ = cue(attribute(crane, "reach_m")).gives(31.5)
-    ...     crane.reach_m
-    31.5
-    """
-    state = state_of(fake)
-    if state is None:
-        raise CueRefused(
-            f"attribute() takes a fake and a name, but {show(fake)} is no fake; make one with "
-            "shelf.fake(…)"
-        )
-    member = state.interface.members.get(name)
-    if member is None or member.kind != "attribute":
-        known = ", ".join(state.attributes) or "none"
-        kind = (
-            "a method; cue it without attribute()"
-            if member
-            else f"unknown; its attributes: {known}"
-        )
-        raise CueRefused(
-            f"attribute({state.label}, {name!r}): {state.interface.name}.{name} is {kind}"
-        )
-    return AttributeHandle(target_at(fake, list(state.interface.members).index(name)))
 
 
 def state_of(thing: object) -> FakeState | None:
@@ -339,46 +272,3 @@ def state_of(thing: object) -> FakeState | None:
         return object.__getattribute__(thing, STATE)  # type: ignore[no-any-return]
     except (AttributeError, TypeError):
         return None
-
-
-def target_of(method: Any, verb: str) -> Target:
-    """The target that the user means; raises CueRefused when it is no fake's.
-
-    Args:
-        method: a fake's bound method, a callable fake, or what `attribute(…)` gave.
-        verb: the name of the public function, for the message.
-    """
-    if isinstance(method, (AttributeHandle, AssignmentHandle)):
-        return method._target
-    state = state_of(getattr(method, "__self__", None))
-    # the function carries the number of its member: its name could be that of another
-    index = getattr(getattr(method, "__func__", None), INDEX, None)
-    if state is not None and index is not None:
-        return target_at(method.__self__, index)
-    state = state_of(method)
-    if state is not None:
-        if "__call__" in state.interface.members:
-            return target_at(method, list(state.interface.members).index("__call__"))
-        raise CueRefused(
-            f"{verb}() takes a method of a fake, such as {state.expression}.{_any_method(state)}, "
-            "not the fake itself"
-        )
-    raise CueRefused(_not_a_method(method, verb))
-
-
-def _any_method(state: FakeState) -> str:
-    return next(
-        (name for name, member in state.interface.members.items() if member.kind == "method"),
-        "method",
-    )
-
-
-def _not_a_method(method: object, verb: str) -> str:
-    what = f"{verb}() takes a method of a fake, not {show(method)}"
-    if callable(method):
-        name = getattr(method, "__name__", "method")
-        return (
-            f"{what}: that one is real; take the method from a fake, as in "
-            f"{verb}(shelf.fake(I).{name})"
-        )
-    return f"{what}: give the method itself, without calling it: {verb}(fake.method, argument, …)"

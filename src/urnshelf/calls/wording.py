@@ -12,14 +12,17 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from urnshelf.calls.arguments import suggested_arguments
 from urnshelf.calls.ledger import Call, live_call, values_of
+from urnshelf.calls.place import Place
 from urnshelf.calls.target import AssignmentTarget, Target, state_of
 from urnshelf.interfaces.members import NO_DEFAULT, Member
-from urnshelf.records.display import Difference, differences, show
+from urnshelf.records.display import Difference, differences
 from urnshelf.records.equality import same
 from urnshelf.records.matchers import whatever
 from urnshelf.types.forms import type_name
 
 if TYPE_CHECKING:
+    from urnshelf.calls.asking import Asked
+    from urnshelf.calls.cue import Cue
     from urnshelf.calls.script import Line
     from urnshelf.calls.target import FakeState
 
@@ -92,15 +95,6 @@ class _Bare:
         return self._text
 
 
-def described_arguments(target: Target, expected: Sequence[Any] | None) -> str:
-    """`TideService.depth_at('Ternhythe', whatever)`; no parentheses when any arguments will do."""
-    if expected is None:
-        return target.name
-    names = target.parameters
-    written = [f"{n}={show(v, 60)}" for n, v in zip(names, expected, strict=True)]
-    return f"{target.name}({', '.join(written)})"
-
-
 # --- cues that do not fit -------------------------------------------------------------------------
 
 
@@ -132,14 +126,11 @@ def nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
 
 
 def tally_text(
-    target: Target,
-    expected: Sequence[Any] | None,
-    fitting: Sequence[Call],
-    others: Sequence[Call],
-    elsewhere: str = "",
+    asked: Asked, fitting: Sequence[Call], others: Sequence[Call], background: str = ""
 ) -> str:
     """What a tally counted, and the nearest calls that it did not count."""
-    lines = [f"{plural(len(fitting), 'call')} of {described_arguments(target, expected)}"]
+    target, expected = asked.target, asked.expected
+    lines = [f"{plural(len(fitting), 'call')} of {asked.words}"]
     for call in fitting[:SHOWN]:
         lines += [f"  {call_line(call)}", *_background(call)]
     if len(fitting) > SHOWN:
@@ -148,9 +139,30 @@ def tally_text(
         nearest = ", the nearest:" if len(others) > 1 else ""
         lines.append(f"not counted: {plural(len(others), 'call')} with other arguments{nearest}")
         lines += _nearest_calls(target, expected, others)
-    elif not fitting:
-        lines.append(f"  {target.name} was never called" + elsewhere)
-    return "\n".join(lines)
+    elif not fitting and not background:
+        lines.append(f"  {target.name} was never called" + _elsewhere(target))
+    return "\n".join([*lines, background] if background else lines)
+
+
+def _elsewhere(target: Target) -> str:
+    """Other methods of the same fake that were called, for a tally that found nothing."""
+    others = [call for call in target.desk.calls() if live_call(call).target is not target]
+    targets = [live_call(call).target for call in others]
+    names = Counter(one.member.name for one in targets if one.state is target.state)
+    if not names:
+        return ""
+    return "; calls of this fake: " + ", ".join(
+        f"{name} ×{n}" for name, n in list(names.items())[:6]
+    )
+
+
+def never_awaited(places: Sequence[Place], name: str) -> str:
+    """Calls that were made and not awaited; empty where there are none."""
+    if not places:
+        return ""
+    more = f" and {len(places) - 1} more" if len(places) > 1 else ""
+    made = f"{name} was made {plural(len(places), 'time')}, never awaited"
+    return f"  {made}\n      at {places[0]}{more}"
 
 
 def _nearest_calls(
@@ -220,7 +232,19 @@ def no_such_attribute(state: FakeState, name: str) -> str:
 # --- leaving the shelf ----------------------------------------------------------------------------
 
 
-def hidden_refusals(refusals: Sequence[Exception]) -> str:
+def unused_text(cues: Sequence[Cue[..., Any]]) -> str:
+    """Cues that answered no call."""
+    lines = [f"{plural(len(cues), 'cue')} never used:"]
+    for cue in cues[:SHOWN]:
+        hider = cue.hidden_by
+        lines += [f"  {cue}", f"      set at {cue.place}"]
+        lines += [f"      hidden by {hider}", f"      set at {hider.place}"] if hider else []
+    if len(cues) > SHOWN:
+        lines.append(f"  … and {len(cues) - SHOWN} more")
+    return "\n".join(lines)
+
+
+def hidden_refusals(refusals: Sequence[BaseException]) -> str:
     """Refusals that the code under test caught."""
     count = plural(len(refusals), "call")
     head = (

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import sys
+from enum import Enum
 from typing import Any, NoReturn
 
+from urnshelf.calls.place import locate
+from urnshelf.calls.script import AssignedLine, ConstantLine
 from urnshelf.calls.target import (
     NOTHING,
     STATE,
     TARGETS,
-    UNASSIGNED,
     FakeState,
     assignment_of,
     state_of,
@@ -17,7 +19,10 @@ from urnshelf.calls.target import (
 )
 from urnshelf.calls.wording import no_such_attribute
 from urnshelf.errors import InterfaceRefused
+from urnshelf.interfaces.dependencies import is_of_the_language
 from urnshelf.interfaces.members import NO_DEFAULT, Interface, Member
+from urnshelf.records.copies import PLAIN
+from urnshelf.records.recognising import describe
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -28,32 +33,49 @@ the service's.
 """
 
 
-def attribute_of(member: Member, index: int) -> property:
-    """The attribute as a property: read from its cues, the value last assigned, or the class's
-    constant.
+_OF_VALUES = frozenset({"datetime", "decimal", "fractions", "ipaddress", "re", "uuid", "zoneinfo"})
+"""Modules whose objects never change."""
+
+
+def _is_constant(value: object) -> bool:
+    """Whether a class's attribute cannot be changed and does nothing. A client or a registry that
+    stands in a class is never reached through a fake of it.
     """
+    if isinstance(value, (tuple, frozenset)):
+        return all(map(_is_constant, value))
+    if isinstance(value, type):
+        # exceptions, enums and records are words of the interface; another class makes real objects
+        is_word = issubclass(value, (BaseException, Enum)) or is_of_the_language(value)
+        return value is not NO_DEFAULT and (is_word or describe(value) is not None)
+    return type(value) in PLAIN or type(value).__module__ in _OF_VALUES or isinstance(value, Enum)
+
+
+def attribute_of(member: Member, index: int) -> property:
+    """The attribute as a property; a read of it and an assignment are calls like any other."""
+    has_constant = _is_constant(member.default)
 
     def get(fake: object) -> Any:
-        target: Any = target_at(fake, index)
         frame = sys._getframe(1)
         if frame.f_globals.get("__name__") in _ASKING_FOR_ISINSTANCE:
             raise AttributeError(member.name)
-        # what the service itself has assigned goes before any cue, as with a real object
-        if target.assigned is not UNASSIGNED:
-            return target.assigned
-        is_alone = not target.cues and target.state.behind is NOTHING
-        if is_alone and member.default is not NO_DEFAULT:
-            return member.default
+        target = target_at(fake, index)
+        if has_constant and not (target.cues and type(target.cues[-1]) is ConstantLine):
+            # the oldest line of its script: whatever else is said goes before
+            target.cues = (*target.cues, ConstantLine(target))
         return target.take(target, (), frame)
 
     def write(fake: Any, value: object) -> None:
         state: FakeState = fake._urnshelf_state
         assignment = assignment_of(state, member)
         # first the ledger and the cues, which may raise; then the value
-        assignment.take(assignment, (value,), sys._getframe(2))
-        target: Any = target_at(fake, index)
+        frame = sys._getframe(2)
+        assignment.take(assignment, (value,), frame)
         # an object behind the fake has it now, and may make something else of it
-        target.assigned = value if state.behind is NOTHING else UNASSIGNED
+        if state.behind is NOTHING:
+            target = target_at(fake, index)
+            # what the service itself has assigned goes before the cues so far, as with a real
+            # object; one that is set later means what it says
+            target.cues = (AssignedLine(target, value, locate(frame)),)
 
     return property(get, write if member.settable else None)
 

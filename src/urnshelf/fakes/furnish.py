@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 from urnshelf.caches import remembered
 from urnshelf.calls.place import put_under_test
 from urnshelf.errors import FurnishRefused
+from urnshelf.fakes.making import Fakes
 from urnshelf.interfaces.dependencies import is_interface, is_of_the_language
 from urnshelf.records.display import show
 from urnshelf.records.recognising import describe
@@ -20,17 +21,16 @@ from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 S = TypeVar("S")
-FakeFor = Callable[[Any, str | None], Any]
 
 
-def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor) -> S:
+def furnish(service: Callable[..., S], given: dict[str, Any], fakes: Fakes) -> S:
     """Build the service: given arguments, a fake for each parameter annotated with an interface,
     defaults otherwise.
 
     Args:
         service: a class, or a function that builds the service.
         given: arguments by name.
-        fake_for: gives the fake of an interface, by name where there are several.
+        fakes: those of the shelf.
 
     Raises:
         FurnishRefused: a parameter that is none of these, or an argument that the service does not
@@ -41,15 +41,19 @@ def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor)
     # messages show lines of the service, even where it is installed like a library
     put_under_test(getattr(service, "__module__", ""))
     signature, dependencies = _parameters(service)
+    all_of_one = _by_interface(dependencies)
     if given:
         _refuse_unknown(service, signature, given)
         dependencies = {name: form for name, form in dependencies.items() if name not in given}
-    wanted = list(dependencies.values())
+    fakes.note_given(given.values())
     arguments = dict(given)
     lacking = []
     for name, form in dependencies.items():
         if form is not None:
-            arguments[name] = fake_for(form, name if wanted.count(form) > 1 else None)
+            twins = all_of_one[form] if len(all_of_one[form]) > 1 else ()
+            if twins:
+                _refuse_without_a_name(service, form, twins, fakes)
+            arguments[name] = fakes.hand_over(form, name if twins else None)
         elif signature.parameters[name].default is inspect.Parameter.empty:
             lacking.append(signature.parameters[name])
     if lacking:
@@ -57,6 +61,29 @@ def furnish(service: Callable[..., S], given: dict[str, Any], fake_for: FakeFor)
     # for these a name would be refused
     positional = [arguments.pop(name) for name in _positional(service) if name in arguments]
     return service(*positional, **arguments)
+
+
+def _by_interface(dependencies: dict[str, Any]) -> dict[Any, list[str]]:
+    """The parameters of each interface."""
+    found: dict[Any, list[str]] = {}
+    for name, form in dependencies.items():
+        found.setdefault(form, []).append(name)
+    return found
+
+
+def _refuse_without_a_name(service: object, form: Any, twins: list[str], fakes: Fakes) -> None:
+    """A fake without a name that a test made before, and nobody was given: which parameter did it
+    mean?
+    """
+    bare = fakes.bare(form)
+    if bare is None or bare.desk.is_handed_over(bare):
+        return
+    wanted = " or ".join(f"shelf.fake({type_name(form)}, name={name!r})" for name in twins)
+    raise FurnishRefused(
+        f"{_name(service)} takes several of {type_name(form)}, {' and '.join(twins)}, and "
+        f"{bare.expression} was made before, which none of them gets: name the one that was meant, "
+        f"{wanted}; or give it, shelf.furnish({_name(service)}, {twins[0]}={bare.expression})"
+    )
 
 
 @remembered

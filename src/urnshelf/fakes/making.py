@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from urnshelf.calls.desk import Desk
@@ -25,15 +26,13 @@ class Fakes:
         """The fake of this interface and name; raises InterfaceRefused when a bare interface has
         only named fakes.
         """
+        state = state_of(form) if hasattr(type(form), STATE) else None
+        if state is not None:
+            return self._as_it_is(form, state, name)
         made = self._of(form)
         if name in made:
             return made[name]
-        state = state_of(form) if hasattr(type(form), STATE) else None
-        if state is not None:
-            raise InterfaceRefused(
-                f"{form!r} is a fake already; give its interface, {state.interface.name}"
-            )
-        if name is None and len(made) > 1:
+        if name is None and (len(made) > 1 or self._has_furnished(made)):
             names = ", ".join(f"name={known!r}" for known in made)
             raise InterfaceRefused(
                 f"there are {len(made)} fakes of {type_name(form)}, and each has a name: say which "
@@ -41,6 +40,39 @@ class Fakes:
             )
         made[name] = new_fake(interface_of(form), name, self._desk)
         return made[name]
+
+    def _has_furnished(self, made: dict[str | None, Any]) -> bool:
+        """Whether a service was built with one of these, by its name."""
+        return any(state_of(fake) in self._desk.furnished for fake in made.values())
+
+    def _as_it_is(self, fake: Any, state: FakeState, name: str | None) -> Any:
+        """A fake that is given for an interface: itself."""
+        if state.desk is not self._desk:
+            raise InterfaceRefused(
+                f"{fake!r} is a fake of another shelf; give its interface, {state.interface.name}"
+            )
+        if name not in (None, state.name):
+            raise InterfaceRefused(
+                f"{fake!r} is a fake already; for another one give its interface: "
+                f"shelf.fake({state.interface.name}, name={name!r})"
+            )
+        return fake
+
+    def bare(self, form: object) -> FakeState | None:
+        """The fake of this interface that has no name, where it was made already."""
+        fake = self._of(form).get(None)
+        return None if fake is None else state_of(fake)
+
+    def hand_over(self, form: object, name: str | None) -> Any:
+        """A fake for a service that is built."""
+        fake = self.give(form, name)
+        self._desk.furnished.append(self.state(form, name))
+        return fake
+
+    def note_given(self, values: Iterable[object]) -> None:
+        """What a test gives to a service itself: the fakes among it are in use."""
+        states = [state_of(value) for value in values]
+        self._desk.given.update(state for state in states if state is not None)
 
     def state(self, form: object, name: str | None) -> FakeState:
         """What the library knows of the fake of this interface and name."""

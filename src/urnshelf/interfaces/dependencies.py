@@ -9,14 +9,15 @@ import sys
 from urnshelf.records.recognising import describe
 from urnshelf.types.nodes import Kind, Node
 
-_CONTEXTS = frozenset({contextlib.AbstractContextManager, contextlib.AbstractAsyncContextManager})
+CONTEXTS = frozenset({contextlib.AbstractContextManager, contextlib.AbstractAsyncContextManager})
+"""Python's own context managers."""
 
 
 def is_interface(node: Node) -> bool:
     """Whether a type is an interface, not data: a Protocol or an abstract class of the user's
     own.
     """
-    if node.origin in _CONTEXTS:
+    if node.origin in CONTEXTS:
         return True
     if (
         node.kind is not Kind.CLASS

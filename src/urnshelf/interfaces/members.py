@@ -58,13 +58,14 @@ class Member:
         self.annotation = annotation
         self.settable = settable
         self.default = default
+        # a wrapper that is none itself hands on the coroutine of what it wraps
+        self.is_async = inspect.iscoroutinefunction(function) or (
+            hasattr(function, "__wrapped__")
+            and inspect.iscoroutinefunction(inspect.unwrap(function))
+        )
+        """Whether calling it gives a coroutine by its very definition."""
         self.filled: dict[Any, Any] = {}
         """What the owner's type parameters stand for."""
-
-    @property
-    def is_async(self) -> bool:
-        """Whether calling it gives a coroutine by its very definition."""
-        return inspect.iscoroutinefunction(self.function)
 
     @functools.cached_property
     def parameters(self) -> tuple[str, ...]:
@@ -84,7 +85,7 @@ class Member:
             return Promise(stream="sync")
         if returned is Any and inspect.isasyncgenfunction(self.function):
             return Promise(stream="async")
-        return promise_of(returned, inspect.iscoroutinefunction(self.function))
+        return promise_of(returned, self.is_async)
 
     @functools.cached_property
     def raises(self) -> tuple[type[BaseException], ...]:

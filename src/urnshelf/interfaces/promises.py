@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import NamedTuple
+from contextlib import AbstractAsyncContextManager, AbstractContextManager
+from typing import Any, NamedTuple
 
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
+
+_MANAGERS: dict[Any, str] = {AbstractContextManager: "sync", AbstractAsyncContextManager: "async"}
 
 
 class Promise(NamedTuple):
@@ -24,6 +27,16 @@ class Promise(NamedTuple):
     def name(self) -> str:
         """The promised type as a developer writes it."""
         return type_name(self.node.form)
+
+    @property
+    def enters(self) -> str:
+        """`sync` or `async` for a context manager; empty for anything else."""
+        return _MANAGERS.get(self.node.origin, "") if self.node.args else ""
+
+    @property
+    def entered(self) -> Node:
+        """The type of what entering it gives."""
+        return self.node.item
 
     @property
     def is_nothing(self) -> bool:

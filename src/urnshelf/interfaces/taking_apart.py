@@ -83,6 +83,17 @@ BEHIND_ONES_BACK = frozenset(
 QUIET = frozenset({"__eq__", "__ne__", "__hash__", "__bool__"})
 """These are object's own, and leave no entry in the ledger, unless they are cued."""
 
+_MARKS = frozenset({"_is_protocol", "_is_runtime_protocol", "_abc_impl"})
+_OF_THE_MACHINERY = (
+    "_abc_registry",
+    "_abc_cache",
+    "_abc_negative",
+    "__abc_",
+    "__protocol",
+    "__non_callable",
+)
+"""What the standard library leaves in the classes that it makes."""
+
 _NOT_INTERFACES = frozenset({"object", "Protocol", "Generic", "ABC"})
 _FUNCTIONS = (FunctionType, BuiltinFunctionType, MethodDescriptorType, type(object.__init__))
 
@@ -195,9 +206,7 @@ def _class_members(form: object, origin: type) -> dict[str, Member]:
 def _own_members(cls: type) -> Iterator[Member]:
     annotations = _annotations(cls)
     for name, raw in vars(cls).items():
-        if name in BEHIND_ONES_BACK or name.startswith(
-            ("_abc_", "_is_", "__abc_", "__protocol", "__non_callable")
-        ):
+        if name in BEHIND_ONES_BACK or name in _MARKS or name.startswith(_OF_THE_MACHINERY):
             continue
         member = _member(name, raw, cls, annotations)
         if member is not None:

@@ -17,7 +17,7 @@ from urnshelf.readings.declared import TELLING, Declared
 from urnshelf.readings.operations import Access, NotCertain, Reading, ReadParameter, Unread
 from urnshelf.readings.teaching import Lessons
 from urnshelf.readings.units import Units
-from urnshelf.readings.verbs import STORING, verb_of
+from urnshelf.readings.verbs import LOOKING, STORING, verb_of
 from urnshelf.records.fit import misfit
 from urnshelf.store.definition import Definition, plain_definition
 from urnshelf.store.entries import Spaces
@@ -192,6 +192,17 @@ class Readings:
             return ""
         kept: str = _reader().stored_interface(member, interface)
         return kept
+
+    def looks_up(self, target: Target) -> bool:
+        """Whether a method would only look something up, were it neither cued nor taught; or only
+        enters or leaves a unit of work.
+        """
+        reading = self.reading_of(target)
+        name = target.member.name
+        if isinstance(reading, Reading):
+            return reading.is_look_up or (reading.is_of_a_unit and name.startswith("__"))
+        taught = self.lessons.some and self.lessons.of(target) is not None
+        return taught and verb_of(name) in LOOKING and not target.promise.is_nothing
 
     def would_do(self, target: Target) -> str:
         """The change that the shelf would make for a call; empty where it would make none."""

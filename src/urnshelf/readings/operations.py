@@ -187,6 +187,11 @@ class Reading(NamedTuple):
         return self.operation in _LOOKING
 
     @property
+    def is_of_a_unit(self) -> bool:
+        """Whether it begins or leaves a unit of work."""
+        return self.operation in (Operation.BEGIN, Operation.LEAVE)
+
+    @property
     def condition(self) -> tuple[ReadParameter, ...]:
         """The parameters that are compared with fields: `field = :parameter`."""
         return tuple(one for one in self.parameters if one.field)

@@ -25,6 +25,14 @@ REMOVES = frozenset({"delete", "remove", "destroy", "erase"})
 COUNTS = frozenset({"count"})
 QUESTIONS = frozenset({"exists", "exist", "has", "contains", "any"})
 
+LOOKING = (
+    LOOK_UPS
+    | COUNTS
+    | QUESTIONS
+    | frozenset({"is", "are", "sum", "total", "average", "max", "min"})
+)
+"""Verbs of methods that change nothing."""
+
 HOUSEKEEPING = frozenset(
     """
     close aclose open connect disconnect startup shutdown start stop ping flush dispose initialize

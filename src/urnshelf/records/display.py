@@ -152,6 +152,9 @@ def _shown_apart(expected: object, actual: object) -> tuple[str, str]:
     ):
         return _around_difference(expected, actual)
     wanted, found = show(expected), show(actual)
+    raised = expected.why_not(actual) if isinstance(expected, Matcher) else ""
+    if raised:
+        return f"{wanted}, which raised {raised}", found
     # unlike, yet they look alike: then the types tell them apart
     if wanted == found:
         return f"{wanted} ({_type_name(expected)})", f"{found} ({_type_name(actual)})"

@@ -29,6 +29,10 @@ class Matcher:
         """Whether the value fits."""
         raise NotImplementedError
 
+    def why_not(self, value: object) -> str:  # noqa: ARG002
+        """What its own function raised of the value; empty where it raised nothing."""
+        return ""
+
 
 def same(expected: object, actual: object) -> bool:
     """Whether a value is the expected one.

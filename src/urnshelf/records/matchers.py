@@ -39,6 +39,13 @@ class _Fitting(Matcher):
     def accepts(self, value: object) -> bool:
         return bool(self._predicate(value))
 
+    def why_not(self, value: object) -> str:
+        try:
+            self.accepts(value)
+        except Exception as error:
+            return f"{type(error).__name__}: {error}"
+        return ""
+
     def __repr__(self) -> str:
         return f"fitting({getattr(self._predicate, '__name__', self._predicate)!s})"
 
@@ -76,6 +83,36 @@ class _Holding(PartWise):
 
     def __repr__(self) -> str:
         return f"holding({', '.join(f'{k}={v!r}' for k, v in self._parts.items())})"
+
+
+class _Beginning(Matcher):
+    __slots__ = ("_items",)
+
+    def __init__(self, items: tuple[Any, ...]) -> None:
+        self._items = items
+
+    def accepts(self, value: Any) -> bool:
+        return len(value) >= len(self._items) and all(map(same, self._items, value))
+
+    def __repr__(self) -> str:
+        return f"({', '.join(map(repr, self._items))}, …)"
+
+
+def beginning(items: tuple[Any, ...]) -> Matcher:
+    """Any tuple that begins with these items."""
+    return _Beginning(items)
+
+
+def expected_types(matcher: Matcher) -> tuple[type, ...]:
+    """The types that a matcher accepts, where it accepts by type."""
+    if not isinstance(matcher, _OfType):
+        return ()
+    return matcher._type if isinstance(matcher._type, tuple) else (matcher._type,)
+
+
+def wanted_parts(matcher: Matcher) -> dict[str, Any]:
+    """The fields that a matcher wants, where it wants some."""
+    return matcher._parts if isinstance(matcher, _Holding) else {}
 
 
 class _Absent:

@@ -1,0 +1,121 @@
+"""What a cue or a look asks for: a method, and its arguments as they were written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from inspect import Parameter
+from typing import Any, NamedTuple
+
+from urnshelf.calls.handles import SomeOf, target_of
+from urnshelf.calls.target import Target
+from urnshelf.calls.wording import signature_line
+from urnshelf.errors import CueRefused
+from urnshelf.records.display import show
+from urnshelf.records.equality import Matcher
+from urnshelf.records.matchers import beginning, holding, whatever
+from urnshelf.records.never import never_fits
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+_TAKES_ALL: dict[Any, Callable[[Any], Any]] = {
+    Parameter.VAR_POSITIONAL: beginning,
+    Parameter.VAR_KEYWORD: lambda m: holding(**m),
+}
+
+
+class Asked(NamedTuple):
+    """The calls that a cue or a look is about."""
+
+    target: Target
+    expected: tuple[Any, ...] | None
+    """The arguments in the order of the parameters, matchers among them; None for any."""
+    args: Sequence[Any]
+    """As they were written."""
+    kwargs: Mapping[str, Any]
+    is_some: bool
+    """Whether those that were not written may be anything."""
+
+    @property
+    def method(self) -> str:
+        """`TideService.depth_at`, or `some_of(TideService.depth_at)`."""
+        return f"some_of({self.target.name})" if self.is_some else self.target.name
+
+    @property
+    def arguments(self) -> list[str]:
+        """What was written, one by one."""
+        by_name = [f"{name}={show(value, 60)}" for name, value in self.kwargs.items()]
+        return [show(value, 60) for value in self.args] + by_name
+
+    @property
+    def words(self) -> str:
+        """`TideService.depth_at('Ternhythe', whatever)`; no parentheses when any arguments will
+        do.
+        """
+        if self.expected is None:
+            return self.target.name
+        written = f"({', '.join(self.arguments)})"
+        return f"{self.method}{written}" if self.is_some else self.target.written(written)
+
+
+def asked(method: object, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str) -> Asked:
+    """What a user asks for.
+
+    Args:
+        method: a method of a fake, or what stands for one.
+        args: the method's own arguments; matchers may stand for them.
+        kwargs: likewise, by name.
+        verb: the name of the public function, for messages.
+
+    Raises:
+        CueRefused: no method of a fake, arguments that the method would refuse, or a matcher that
+            no argument of that type can fit.
+    """
+    target = target_of(method, verb)
+    is_some = isinstance(method, SomeOf)
+    expected = None
+    if args or kwargs:
+        bind = _bound_in_part if is_some else type(target).bind
+        try:
+            expected = bind(target, *args, **kwargs)
+        except TypeError as why:
+            raise CueRefused(_misfit_text(target, args, kwargs, verb, why)) from None
+    found = Asked(target, expected, args, kwargs, is_some)
+    if expected is not None:
+        _refuse_what_never_fits(found, verb)
+    return found
+
+
+def _bound_in_part(target: Target, *args: object, **kwargs: object) -> tuple[Any, ...]:
+    signature = target.member.signature
+    given = signature.bind_partial(*args, **kwargs).arguments
+    values = []
+    for name, parameter in signature.parameters.items():
+        value = given.get(name, whatever)
+        all_of = _TAKES_ALL.get(parameter.kind) if name in given else None
+        values.append(all_of(value) if all_of else value)
+    return tuple(values)
+
+
+def _refuse_what_never_fits(found: Asked, verb: str) -> None:
+    values = found.expected or ()
+    if not any(isinstance(value, Matcher) and value is not whatever for value in values):
+        return
+    nodes = found.target.member.parameter_nodes
+    for name, value in zip(found.target.parameters, values, strict=True):
+        why = never_fits(value, nodes[name]) if name in nodes else None
+        if why:
+            written = ", ".join([found.method, *found.arguments])
+            raise CueRefused(f"{verb}({written}): nothing can fit {show(value, 60)}: {why}")
+
+
+def _misfit_text(
+    target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str, why: TypeError
+) -> str:
+    given = ", ".join(
+        [*(show(a, 40) for a in args), *(f"{k}={show(v, 40)}" for k, v in kwargs.items())]
+    )
+    unknown = [name for name in kwargs if name not in target.parameters]
+    wrong = (
+        f"there is no argument {unknown[0]!r}" if unknown else "it " + str(why).partition(") ")[2]
+    )
+    return f"{verb}({target.name}, {given}): {wrong}\n  the method is   {signature_line(target)}"

@@ -1,0 +1,92 @@
+"""Whether what is given as a reply is what the method promises, and the words where it is not."""
+
+from __future__ import annotations
+
+import inspect
+import io
+from collections.abc import AsyncIterator, Callable, Iterator
+from types import AsyncGeneratorType, FunctionType, GeneratorType, LambdaType, MethodType
+from typing import Any
+
+from urnshelf.calls.target import MethodTarget, Target
+from urnshelf.calls.wording import signature_line
+from urnshelf.interfaces.promises import Promise
+from urnshelf.records.display import show
+from urnshelf.records.fit import SAMPLE, misfit
+from urnshelf.types.nodes import Kind
+
+_GENERATORS = (GeneratorType, AsyncGeneratorType)
+_FUNCTIONS = (FunctionType, LambdaType, MethodType)
+
+
+def broken_promise(
+    target: Target, value: object, sample: int = SAMPLE, giver: object = None
+) -> str:
+    """What to say of a value that a method does not promise; empty where it does.
+
+    Args:
+        target: the method.
+        value: any.
+        sample: how many items of each container are looked at.
+        giver: who gave it, where it was no line of the test.
+    """
+    promise = target.promise
+    owner = target.state.interface.origin
+    wrong = misfit(value, promise.node, sample, owner if isinstance(owner, type) else None)
+    if not wrong:
+        return ""
+    given = "" if giver is None else f"{giver} gave {show(value, 60)}: "
+    advice = "" if giver is None else advice_on(value, promise)
+    return f"{target.name} promises {promise.name}, but {given}{wrong}\n{advice}".rstrip()
+
+
+def cannot_be_called_as(target: Target, function: Callable[..., Any]) -> str:
+    """Why a function cannot be called as the method is; empty where it can."""
+    try:
+        signature = inspect.signature(function)
+    except (ValueError, TypeError):
+        return ""
+    is_method = isinstance(target, MethodTarget)
+    blank = target.member.blank_arguments if is_method else (None,) * len(target.parameters)
+    try:
+        target.call(signature.bind, blank)
+    except TypeError as why:
+        return (
+            f"the function cannot be called as the method is: {why}\n"
+            f"  the method is   {signature_line(target)}"
+        )
+    return ""
+
+
+def used_up(value: object, promise: Promise) -> str:
+    """Why a value can be given only once; empty where it can be given again and again."""
+    is_one_way = isinstance(value, _GENERATORS) or (
+        isinstance(value, (Iterator, AsyncIterator))
+        and not isinstance(value, io.IOBase)
+        and (bool(promise.stream) or type(value).__module__ in ("builtins", "itertools"))
+    )
+    if not is_one_way:
+        return ""
+    return "an iterator is used up by the first call; for a fresh one each time use .streams(…)"
+
+
+def advice_on(value: Any, promise: Promise) -> str:
+    """What was meant, probably, by a value that is not promised."""
+    is_class = isinstance(value, type)
+    if isinstance(value, BaseException) or (is_class and issubclass(value, BaseException)):
+        return "To raise it, use .raises(…), or raising(…) among the values."
+    if promise.node.kind is Kind.NEVER:
+        return "It gives nothing at all: use .raises(…)."
+    if promise.enters:
+        return "For what entering gives, use .enters(…)."
+    if promise.stream:
+        return "For a stream, use .streams(…)."
+    if isinstance(value, _FUNCTIONS):
+        return "For a reply that is computed from the arguments, use .computes(…)."
+    if isinstance(value, (list, tuple)) and value and _all_fit(value, promise):
+        return f"For one after the other, use .gives({', '.join(show(v, 20) for v in value[:3])}…)."
+    return ""
+
+
+def _all_fit(values: Any, promise: Promise) -> bool:
+    return promise.node.is_known and all(misfit(one, promise.node) is None for one in values)

@@ -1,0 +1,60 @@
+"""The settings of a shelf: what is checked, what is told, what is refused, and the limits."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Literal, NamedTuple
+
+from urnshelf.errors import SettingRefused
+
+_CHOICES: dict[str, tuple[object, ...]] = {
+    "check_replies": (True, False),
+    "unanswered": ("refuse", "empty"),
+    "unused_cues": ("tell", "refuse"),
+}
+
+
+class Settings(NamedTuple):
+    """What a shelf was told."""
+
+    check_replies: bool = True
+    unanswered: Literal["refuse", "empty"] = "refuse"
+    unused_cues: Literal["tell", "refuse"] = "tell"
+    refusal_limit: int = 200
+    """So many refusals of one method end the test."""
+    repeat_limit: int = 10_000
+    """So many calls of one method in a row, answered by the last of its values again and again, end
+    the test.
+    """
+
+
+def settings_of(told: Mapping[str, Any], where: str = "", others: tuple[str, ...] = ()) -> Settings:
+    """The settings, those that were not told at their usual values.
+
+    Args:
+        told: by name.
+        where: what says so, for the message.
+        others: what may stand there besides.
+
+    Raises:
+        SettingRefused: a name that is none, or a value that it does not take.
+
+    >>> settings_of({"unused_cues": "refuse"}).unused_cues
+    'refuse'
+    """
+    for name, value in told.items():
+        why = _why_not(name, value, others)
+        if why:
+            raise SettingRefused(f"{where}{name}={value!r}: {why}")
+    return Settings(**told)
+
+
+def _why_not(name: str, value: object, others: tuple[str, ...]) -> str:
+    if name not in Settings._fields:
+        return f"there is no such setting; there are {', '.join((*others, *Settings._fields))}"
+    choices = _CHOICES.get(name)
+    if choices is None:
+        is_whole = isinstance(value, int) and not isinstance(value, bool)
+        return "" if is_whole and value > 0 else "a whole number from 1 is needed"  # type: ignore[operator]
+    fits = any(type(value) is type(one) and value == one for one in choices)
+    return "" if fits else f"choose {' or '.join(map(repr, choices))}"
