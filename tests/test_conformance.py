@@ -151,8 +151,8 @@ def declared_signature(origin: Any, member: Any) -> inspect.Signature:
     try:
         if isinstance(raw, (classmethod, staticmethod)):
             return inspect.signature(getattr(origin, member.name))
-        if not inspect.isfunction(raw):
-            return member.signature
+        if not inspect.isfunction(raw) or raw.__qualname__ == "_overload_dummy":
+            return member.signature  # Python tells nothing of it
         whole = inspect.signature(raw)
     except ValueError:
         return member.signature

@@ -46,4 +46,5 @@ def _is_default(parameter: Parameter, value: object) -> bool:
 def _suggested(value: object) -> str:
     # what can be pasted is written out; anything else would not be code
     shown = show(value) if type(value) in _LITERALS else ""
-    return shown if 0 < len(shown) <= 40 and "…" not in shown and "..." not in shown else "whatever"
+    is_whole = 0 < len(shown) <= 40 and not any(mark in shown for mark in ("…", "...", "<an int"))
+    return shown if is_whole else "whatever"

@@ -11,9 +11,8 @@ from urnshelf.calls.target import Target
 from urnshelf.calls.wording import signature_line
 from urnshelf.errors import CueRefused
 from urnshelf.records.display import show
-from urnshelf.records.equality import Matcher
+from urnshelf.records.equality import EXACT
 from urnshelf.records.matchers import beginning, holding, whatever
-from urnshelf.records.never import never_fits
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -77,6 +76,10 @@ def asked(method: object, args: tuple[Any, ...], kwargs: dict[str, Any], verb: s
         bind = _bound_in_part if is_some else type(target).bind
         try:
             expected = bind(target, *args, **kwargs)
+            if target.member.ways and not is_some:
+                from urnshelf.interfaces.overloads import fits_a_way  # hardly ever
+
+                fits_a_way(target.member.ways, args, kwargs)
         except TypeError as why:
             raise CueRefused(_misfit_text(target, args, kwargs, verb, why)) from None
     found = Asked(target, expected, args, kwargs, is_some)
@@ -98,8 +101,10 @@ def _bound_in_part(target: Target, *args: object, **kwargs: object) -> tuple[Any
 
 def _refuse_what_never_fits(found: Asked, verb: str) -> None:
     values = found.expected or ()
-    if not any(isinstance(value, Matcher) and value is not whatever for value in values):
-        return
+    if all(value is whatever or type(value) in EXACT for value in values):
+        return  # as the most are
+    from urnshelf.records.never import never_fits
+
     nodes = found.target.member.parameter_nodes
     for name, value in zip(found.target.parameters, values, strict=True):
         why = never_fits(value, nodes[name]) if name in nodes else None

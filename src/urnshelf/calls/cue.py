@@ -7,7 +7,7 @@ from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING, Any, Generic, ParamSpec, Self, TypeVar
 
 from urnshelf.calls.place import Place
-from urnshelf.calls.promised import advice_on, broken_promise, cannot_be_called_as, used_up
+from urnshelf.calls.promised import advice_on, broken_promise, cannot_be_called_as, never_given
 from urnshelf.calls.replies import (
     Computed,
     Entered,
@@ -306,9 +306,9 @@ class Cue(Generic[P, R]):
             advice = f"give the awaited value, a value of type {promise.name}"
             raise self._refused(ReplyRefused, f"{self}.gives(…) was given a coroutine: {advice}")
         written = f"{self}.gives({show(value, 60)})"
-        spent = used_up(value, promise)
-        if spent:
-            raise self._refused(ReplyRefused, f"{written}: {spent}")
+        why = never_given(value, promise)
+        if why:
+            raise self._refused(ReplyRefused, f"{written}: {why}")
         wrong = broken_promise(target, value)
         if wrong:
             advice = advice_on(value, promise)

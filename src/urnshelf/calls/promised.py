@@ -58,8 +58,13 @@ def cannot_be_called_as(target: Target, function: Callable[..., Any]) -> str:
     return ""
 
 
-def used_up(value: object, promise: Promise) -> str:
-    """Why a value can be given only once; empty where it can be given again and again."""
+def never_given(value: object, promise: Promise) -> str:
+    """Why a value is given by mistake, whatever is promised; empty where it is not."""
+    if _is_exception(value) and not promise.node.is_known:
+        return (
+            "an exception is given, not raised. To raise it, use .raises(…), or raising(…) among "
+            "the values; to give it, .computes(…)"
+        )
     is_one_way = isinstance(value, _GENERATORS) or (
         isinstance(value, (Iterator, AsyncIterator))
         and not isinstance(value, io.IOBase)
@@ -72,8 +77,7 @@ def used_up(value: object, promise: Promise) -> str:
 
 def advice_on(value: Any, promise: Promise) -> str:
     """What was meant, probably, by a value that is not promised."""
-    is_class = isinstance(value, type)
-    if isinstance(value, BaseException) or (is_class and issubclass(value, BaseException)):
+    if _is_exception(value):
         return "To raise it, use .raises(…), or raising(…) among the values."
     if promise.node.kind is Kind.NEVER:
         return "It gives nothing at all: use .raises(…)."
@@ -84,8 +88,16 @@ def advice_on(value: Any, promise: Promise) -> str:
     if isinstance(value, _FUNCTIONS):
         return "For a reply that is computed from the arguments, use .computes(…)."
     if isinstance(value, (list, tuple)) and value and _all_fit(value, promise):
-        return f"For one after the other, use .gives({', '.join(show(v, 20) for v in value[:3])}…)."
+        more = ", …" if len(value) > 3 else ""
+        each = ", ".join(show(one, 20) for one in value[:3])
+        return f"For one after the other, use .gives({each}{more})."
     return ""
+
+
+def _is_exception(value: Any) -> bool:
+    return isinstance(value, BaseException) or (
+        isinstance(value, type) and issubclass(value, BaseException)
+    )
 
 
 def _all_fit(values: Any, promise: Promise) -> bool:

@@ -100,6 +100,11 @@ def _suggested_reply(target: Target) -> str:
     promise = target.promise
     if promise.stream:
         return f".streams()    # items: {type_name(promise.item.form)}"
+    if promise.enters:
+        value = _sample(promise.entered)
+        return f".enters({value or '…'})" + (
+            "" if value else f"    # {type_name(promise.entered.form)}"
+        )
     sample = _sample(promise.node)
     if sample:
         return f".gives({sample})"

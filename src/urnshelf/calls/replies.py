@@ -150,8 +150,20 @@ def _fresh(item: object, call: LiveCall) -> Callable[[Any], Any] | None:
     return None if type(call.target) is AttributeTarget else _FRESH.get(type(item))
 
 
-_PATIENCE = 4
-"""So many calls that only let time pass may stand between two of a loop."""
+def _calls_in_a_row(call: LiveCall) -> int:
+    """How many calls of its method are the last of the ledger; those that only let time pass do not
+    count as others.
+    """
+    target, limit = call.target, call.target.desk.settings.repeat_limit
+    found = 0
+    for entry in reversed(target.desk.ledger):
+        if entry[0].target is target:
+            found += 1
+        elif not getattr(entry[0].answered_by, "is_waiting", False):
+            break
+        if found > limit:
+            break
+    return found
 
 
 class Values:
@@ -160,7 +172,7 @@ class Values:
     def __init__(self, items: tuple[Any, ...], when_spent: WhenSpent) -> None:
         self.items = [item for given in items for item in _spread(given)]
         self.when_spent = when_spent
-        self._run, self._position = 0, -_PATIENCE
+        self._look_again_at = 0
         if len(self.items) == 1 and type(self.items[0]) is not Raising and when_spent != "refuse":
             # by far the most cues
             only = self.items[0]
@@ -191,22 +203,20 @@ class Values:
             )
         if self.when_spent == "cycle":
             return turn % len(self.items)
-        self._count_on(call)
+        over = turn - len(self.items)
+        if over >= self._look_again_at:
+            self._stop_endless(call, over)
         return -1
 
-    def _count_on(self, call: LiveCall) -> None:
-        """Stop a loop that waits for another value than the last; it would wait for ever."""
-        desk = call.target.desk
-        position, last = len(desk.ledger), self._position
-        self._position = position
-        between = desk.ledger[last : position - 1] if position - last <= _PATIENCE else ()
-        in_a_row = position == last + 1 or (
-            bool(between)
-            and all(getattr(one[0].answered_by, "is_waiting", False) for one in between)
-        )
-        self._run = self._run + 1 if in_a_row else 1
-        limit = desk.settings.repeat_limit
-        if self._run > limit:
+    def _stop_endless(self, call: LiveCall, over: int) -> None:
+        """Stop a loop that waits for another value than the last; it would wait for ever.
+
+        It is looked for only when the calls since the last value suffice for a loop.
+        """
+        limit = call.target.desk.settings.repeat_limit
+        run = min(_calls_in_a_row(call), over + 1)
+        self._look_again_at = over + limit - run + 1
+        if run > limit:
             raise EndlessCalls(
                 f"{call.target.name} was called {limit:,} times in a row after its last value, and "
                 f"got that again each time: a loop that never ends?\n  {call.answered_by}\n"

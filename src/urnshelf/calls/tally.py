@@ -5,12 +5,11 @@ looked at.
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, NamedTuple, ParamSpec, overload
+from typing import Any, ParamSpec, overload
 
 from urnshelf.calls.asking import asked
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.handles import AssignmentHandle, AttributeHandle, target_of
-from urnshelf.calls.idle import refuse_idle
 from urnshelf.calls.ledger import Call, Calls, Entry, live_call, values_of
 from urnshelf.calls.target import FakeState, state_of
 from urnshelf.calls.wording import plural, tally_text, unseen_text
@@ -137,7 +136,7 @@ def tally(method: object, /, *args: object, **kwargs: object) -> Tally:
     target, desk = wanted.target, wanted.target.desk
     all_calls = desk.calls(lambda entry: entry[0].target is target)
     if not all_calls:
-        refuse_idle(target.state)
+        _refuse_idle(target.state)
     counted, others = _split(all_calls, wanted.expected)
     # only what was counted was looked at: calls with other arguments stay unseen
     desk.look_at(counted, target.name)
@@ -175,7 +174,7 @@ def ledger_of(what: object, /) -> Calls:
     desk = scope.desk
     calls = desk.calls(scope.chosen)
     if not calls and scope.state is not None:
-        refuse_idle(scope.state)
+        _refuse_idle(scope.state)
     result = Calls(calls, scope.name, desk)
     if scope.state is not None:
         desk.look_at(calls, scope.name)
@@ -220,13 +219,20 @@ def unseen(first: object, /, *more: object) -> Unseen:
     if not found:
         for scope in scopes:
             if scope.state is not None:
-                refuse_idle(scope.state)
+                _refuse_idle(scope.state)
     unlooked = [
         call for call in found if call.number not in desk.looked_at and not _needs_no_look(call)
     ]
     result = Unseen(unlooked, ", ".join(scope.name for scope in scopes), desk)
     desk.last_look = result
     return result
+
+
+def _refuse_idle(state: FakeState) -> None:
+    if state.made_after:
+        from urnshelf.calls.idle import refuse_idle  # nearly every look sees calls
+
+        refuse_idle(state)
 
 
 def _split(calls: list[Call], expected: tuple[Any, ...] | None) -> tuple[list[Call], list[Call]]:
@@ -239,14 +245,16 @@ def _split(calls: list[Call], expected: tuple[Any, ...] | None) -> tuple[list[Ca
     )
 
 
-class _Scope(NamedTuple):
-    """What the user wants to look at."""
+class _Scope:
+    """What the user wants to look at: of the whole shelf there is no state of a fake."""
 
-    desk: Desk
-    chosen: Callable[[Entry], bool]
-    name: str
-    state: FakeState | None
-    """The fake; None for the whole shelf."""
+    def __init__(
+        self, desk: Desk, chosen: Callable[[Entry], bool], name: str, state: FakeState | None
+    ) -> None:
+        self.desk = desk
+        self.chosen = chosen
+        self.name = name
+        self.state = state
 
 
 def _scope(what: object, verb: str) -> _Scope:

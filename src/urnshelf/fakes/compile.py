@@ -8,6 +8,7 @@ from __future__ import annotations
 import inspect
 import sys
 from collections.abc import Sized
+from functools import partial
 from inspect import Parameter
 from typing import Any
 
@@ -86,6 +87,10 @@ def _method(member: Member, index: int, interface: Interface) -> Any:
         "_us_target_at": target_at,
         "_us_own": getattr(object, member.name, lambda _: True),
     }
+    if member.ways:
+        from urnshelf.interfaces.overloads import fits_a_way  # hardly ever
+
+        known["_us_check"] = partial(fits_a_way, member.ways)
     is_quiet = member.name in QUIET and not interface.is_mapping_or_set
     function = handing_on(member.signature, index, known, is_quiet=is_quiet)
     return _dressed(function, member, index, interface)

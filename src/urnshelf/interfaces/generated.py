@@ -73,7 +73,7 @@ def caller(signature: inspect.Signature) -> Callable[[Callable[..., Any], tuple[
 
 
 _METHOD = """
-def call(_us_fake{parameters}):
+def call(_us_fake{parameters}):{checked}
     _us_target = _us_fake._urnshelf_targets[{index}] or _us_target_at(_us_fake, {index})
     return _us_target.take(_us_target, ({values}), _us_getframe(1))
 """
@@ -87,6 +87,10 @@ def call(_us_fake{parameters}):
 """
 
 
+_CHECKED = """
+    _us_check({values})"""
+
+
 def handing_on(
     signature: inspect.Signature, index: int, names: dict[str, Any], is_quiet: bool
 ) -> Callable[..., Any]:
@@ -95,16 +99,19 @@ def handing_on(
     Args:
         signature: without the instance.
         index: the member's position among the fake's targets.
-        names: what its source uses: `_us_target_at`, `_us_getframe`, `_us_own`.
+        names: what its source uses: `_us_target_at`, `_us_getframe`, `_us_own`; and `_us_check`,
+            where the arguments are to be checked first.
         is_quiet: whether object's own method answers until it is cued.
     """
     written, defaults = written_parameters(signature)
     own_slash = any(p.kind is Parameter.POSITIONAL_ONLY for p in signature.parameters.values())
+    values = "".join(f"{name}, " for name in signature.parameters)
     source = (_QUIET_METHOD if is_quiet else _METHOD).format(
         # the fake itself by position only: the interface may have a parameter of any name
         parameters=("" if own_slash else ", /") + (written and f", {written}"),
         index=index,
-        values="".join(f"{name}, " for name in signature.parameters),
+        values=values,
+        checked=_CHECKED.format(values=values) if "_us_check" in names else "",
         positional="".join(f", {name}" for name in signature.parameters),
     )
     return function_of(source, "call", {**names, **defaults}, "fake")

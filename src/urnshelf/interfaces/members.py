@@ -64,6 +64,8 @@ class Member:
             and inspect.iscoroutinefunction(inspect.unwrap(function))
         )
         """Whether calling it gives a coroutine by its very definition."""
+        self.ways: tuple[inspect.Signature, ...] = ()
+        """Of overloads that differ so much that no one signature takes just what they take."""
         self.filled: dict[Any, Any] = {}
         """What the owner's type parameters stand for."""
 

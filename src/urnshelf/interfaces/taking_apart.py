@@ -219,14 +219,28 @@ def _own_members(cls: type) -> Iterator[Member]:
             yield Member(name, "attribute", cls)
 
 
+def _method(name: str, function: Any, cls: type, binding: str) -> Member:
+    """A method; one that is only overloaded takes what any of its overloads takes."""
+    # what stands in for the overloads of a method that has nothing else
+    if getattr(function, "__qualname__", "") != "_overload_dummy":
+        return Member(name, "method", cls, bound_signature(function, binding), function, binding)
+    from urnshelf.interfaces.overloads import merged_signature, overloads_of
+
+    ways = overloads_of(cls, name)
+    member = Member(name, "method", cls, merged_signature(ways, binding), ways[0], binding)
+    if member.signature is ANY_ARGUMENTS:
+        member.ways = tuple(bound_signature(way, binding) for way in ways)
+    return member
+
+
 def _member(name: str, raw: object, cls: type, annotations: dict[str, Any]) -> Member | None:
     """The member that a class attribute stands for; only its kind is looked at, nothing of it is
     run.
     """
     if isinstance(raw, (staticmethod, classmethod)):
-        binding = "static" if isinstance(raw, staticmethod) else "class"
-        function = raw.__func__
-        return Member(name, "method", cls, bound_signature(function, binding), function, binding)
+        return _method(
+            name, raw.__func__, cls, "static" if isinstance(raw, staticmethod) else "class"
+        )
     if isinstance(raw, property):
         annotation = _return_annotation(raw.fget)
         return Member(
@@ -248,7 +262,7 @@ def _member(name: str, raw: object, cls: type, annotations: dict[str, Any]) -> M
     if isinstance(raw, _FUNCTIONS) or (
         callable(raw) and hasattr(type(raw), "__get__") and not isinstance(raw, type)
     ):
-        return Member(name, "method", cls, bound_signature(raw, "instance"), raw)
+        return _method(name, raw, cls, "instance")
     annotation = annotations.get(name, NO_DEFAULT)
     if isinstance(raw, (MemberDescriptorType, GetSetDescriptorType)) or hasattr(
         type(raw), "__get__"

@@ -36,6 +36,12 @@ class _Short(reprlib.Repr):
         if len(shown) > 8:
             yield "…"
 
+    def repr_int(self, x: int, level: int) -> str:
+        try:
+            return super().repr_int(x, level)
+        except ValueError:  # Python shows no number of more than some thousand digits
+            return f"<an int of {x.bit_length():,} bits>"
+
     def repr_instance(self, x: object, level: int) -> str:  # noqa: ARG002
         if isinstance(x, Enum):
             return f"{type(x).__name__}.{x.name}"

@@ -7,10 +7,9 @@ import io
 import typing
 from collections.abc import Callable, Iterable
 from itertools import islice
-from typing import Any, NamedTuple
+from typing import Any
 
 from urnshelf.records.display import show
-from urnshelf.records.protocols import has_members_of
 from urnshelf.records.recognising import describe
 from urnshelf.types.forms import substitute, type_arguments, type_name
 from urnshelf.types.nodes import Kind, Node, node_of
@@ -26,12 +25,14 @@ Wrong = tuple[str, Any, str]
 """Where it is, what was found there, and the type that was wanted."""
 
 
-class _Look(NamedTuple):
-    """How a value is looked at."""
+class _Look:
+    """How a value is looked at: so many items of each container; and the class that `Self` means,
+    None where that cannot be told.
+    """
 
-    sample: int
-    owner: Any
-    """The class that `Self` means; None where that cannot be told."""
+    def __init__(self, sample: int, owner: Any) -> None:
+        self.sample = sample
+        self.owner = owner
 
 
 _WHOLE = _Look(SAMPLE, None)
@@ -82,9 +83,9 @@ def _always_wrong(value: object, node: Node, path: str, _look: _Look) -> Wrong:
 
 
 def _self_misfit(value: object, _node: Node, path: str, look: _Look) -> Wrong | None:
-    owner: Any = look.owner
-    fits = owner is None or _is_instance(value, owner)
-    return None if fits else (path, value, owner.__name__)
+    if look.owner is None or _is_instance(value, look.owner):
+        return None
+    return path, value, type_name(look.owner)
 
 
 def _union_misfit(value: object, node: Node, path: str, look: _Look) -> Wrong | None:
@@ -283,6 +284,8 @@ def _is_instance(value: Any, cls: Any) -> bool:
     if cls is complex:
         return isinstance(value, (int, float, complex))
     if getattr(cls, "_is_protocol", False):
+        from urnshelf.records.protocols import has_members_of
+
         return has_members_of(value, cls)
     try:
         return isinstance(value, cls)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Iterable, Iterator
 from typing import Any
 
@@ -100,6 +99,8 @@ def _may_have(cls: type, name: str) -> bool:
 
 
 def _nearest(name: str, described: Description | None) -> str:
+    import difflib  # only a mistake pays for it
+
     known = list(described.fields) if described else []
     near = difflib.get_close_matches(name, known, 1, 0.5)
     if near:
