@@ -250,7 +250,8 @@ def section(used: Shelf, error: BaseException) -> str:
         )
         parts.append("\n".join(lines))
     unawaited = {call.target: None for call in used._desk.unawaited}
-    parts += [used._desk.unawaited_text(target) for target in unawaited]
+    unawaited_texts = [used._desk.unawaited_text(target).strip() for target in unawaited]
+    parts += [text for text in unawaited_texts if text not in str(last)]
     unused = used._desk.own_unused_cues()
     if unused:
         parts.append(unused_text(unused))

@@ -246,7 +246,8 @@ class Desk:
         unused = self.own_unused_cues() if self.settings.unused_cues == "refuse" else []
         if unused:
             self.cues_before = len(self.cues)
-            raise CueRefused(unused_text(unused))
+            advice = "Take them out, or let them be: unused_cues='tell'"
+            raise CueRefused(f"{unused_text(unused)}\n\n{advice}")
 
     def let_go(self) -> None:
         """The test is over: undo what holds its objects together.

@@ -14,6 +14,9 @@ if TYPE_CHECKING:
     from urnshelf.calls.target import Target
 
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
 class Refusals:
     """What was refused, and how often of each method.
 

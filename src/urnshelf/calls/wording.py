@@ -246,10 +246,10 @@ def unused_text(cues: Sequence[Cue[..., Any]]) -> str:
 
 def hidden_refusals(refusals: Sequence[BaseException]) -> str:
     """Refusals that the code under test caught."""
-    count = plural(len(refusals), "call")
+    count = plural(len(refusals), "call") + (" was" if len(refusals) == 1 else " were")
     head = (
-        f"{count} had no answer, and the code under test caught the refusal, so the test took a "
-        "wrong turn:"
+        f"{count} refused, and the code under test caught the refusal, so the test took a wrong "
+        "turn:"
     )
     times = Counter(map(str, refusals))
     shown = [
