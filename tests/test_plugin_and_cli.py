@@ -109,9 +109,7 @@ def test_without_a_reply(shelf):
 """
     result = run(pytester, test)
     result.assert_outcomes(failed=2)
-    result.stdout.fnmatch_lines(
-        ["1 call was refused, and the code under test caught the refusal*"]
-    )
+    result.stdout.fnmatch_lines(["1 call was refused, and the code under test caught the refusal*"])
     result.stdout.fnmatch_lines(["cue(TideService.depth_at) was given no reply*"])
     assert "desk.py" not in result.stdout.str()
 

@@ -4,6 +4,12 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from contextlib import (
+    AbstractAsyncContextManager,
+    AbstractContextManager,
+    asynccontextmanager,
+    contextmanager,
+)
 from datetime import datetime
 from typing import Any, Protocol, TypeVar, assert_type
 
@@ -20,6 +26,7 @@ from urnshelf import (
     passing_through,
     raising,
     rules,
+    some_of,
     tally,
     unseen,
     whatever,
@@ -58,6 +65,18 @@ class Notify(Protocol):
     def __call__(self, text: str, *, urgent: bool = False) -> int: ...
 
 
+class Locks(Protocol):
+    def hold(self, berth: str) -> AbstractContextManager[bool]: ...
+    def hold_async(self, berth: str) -> AbstractAsyncContextManager[bool]: ...
+    @contextmanager
+    def numbered(self) -> Iterator[int]:
+        yield 0
+
+    @asynccontextmanager
+    async def numbered_async(self) -> AsyncIterator[int]:
+        yield 0
+
+
 def send(text: str, copies: int = 1) -> bool:
     return bool(text) and copies > 0
 
@@ -69,6 +88,12 @@ def fakes(shelf: Shelf) -> None:
     assert_type(shelf.fake(Callable[[int], str]), Callable[[int], str])
     assert_type(shelf.furnish(MooringDesk, home="Curlhythe"), MooringDesk)
     shelf.fake(send)("text", copies=2)
+
+
+async def waiting() -> None:
+    shelf = Shelf(7, unused_cues="refuse", unanswered="empty", refusal_limit=9, repeat_limit=9)
+    await shelf.wait_until_async(lambda: not unseen(shelf))
+    assert shelf.fake(TideService, name="backup", spare=True)
 
 
 def records(shelf: Shelf) -> None:
@@ -118,7 +143,6 @@ def cues(shelf: Shelf, noon: datetime) -> None:
     cue(tides.depth_at).computes(lambda harbour, at: float(len(harbour)))
     cue(patrol.report_on, "B-01").gives(QuayReport("B-01", True))
     cue(gauge.history).streams(1.0, raising(GaugeSilent()))
-    cue(gauge.history).gives(iter([1.0]))
     cue(gauge.follow, "A").streams(1.0, 2.0)
     cue(gauge.open, "A").streams(1.0)
     cue(gauge.later, "A").gives(1.0)
@@ -126,12 +150,23 @@ def cues(shelf: Shelf, noon: datetime) -> None:
     cue(shelf.fake(send), "text").gives(True)
     cue(shelf.fake(Repository[Berth, int]).get, 3).gives(shelf.stock(Berth))
     cue(attribute(tides, "depth")).gives(5)
+    locks = shelf.fake(Locks)
+    cue(locks.hold, "B-1").enters(True)
+    cue(locks.hold_async).enters(raising(GaugeSilent()))
+    cue(locks.numbered).enters(7).waits(0.1)
+    cue(locks.numbered_async).enters(7)
+    cue(some_of(tides.depth_at), "Ternhythe").gives(6.3)
 
 
 def looks(shelf: Shelf, noon: datetime) -> None:
     tides = shelf.fake(TideService)
     count: int = tally(tides.depth_at, "Ternhythe", noon)
     assert count == tally(tides.depth_at) and not unseen(tides, shelf)
+    assert tally(some_of(tides.depth_at), at=noon) == 1
+    [call] = ledger_of(tides.depth_at)
+    assert_type(call.arguments[0], Any)
+    shelf.forget_calls()
+    shelf.wait_until(lambda: tally(tides.depth_at) == 1, seconds=0.5)
     assert_type(ledger_of(tides), Calls)
     depths: list[Any] = ledger_of(tides.depth_at).each("harbour")
     assert depths == [] or holding(id=3)

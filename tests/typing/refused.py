@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import AsyncIterator, Iterator
+from contextlib import AbstractContextManager, contextmanager
 from datetime import datetime
 from typing import Protocol
 
 import urnshelf
-from urnshelf import Shelf, cue, tally
+from urnshelf import Shelf, cue, some_of, tally
 from urnshelf.demo.harbour import Berth, BerthRepository, QuayPatrol, TideService, Vessel
 
 
@@ -17,6 +18,13 @@ class Gauge(ABC):
     def history(self, station: str) -> Iterator[float]: ...
     @abstractmethod
     def follow(self, station: str) -> AsyncIterator[float]: ...
+
+
+class Locks(Protocol):
+    def hold(self) -> AbstractContextManager[bool]: ...
+    @contextmanager
+    def numbered(self) -> Iterator[int]:
+        yield 0
 
 
 class Notify(Protocol):
@@ -49,6 +57,10 @@ def replies(shelf: Shelf) -> None:
     cue(gauge.history).streams("deep")  # refused
     cue(gauge.follow).streams("deep")  # refused
     cue(shelf.fake(BerthRepository).get, 3).gives(shelf.stock(Vessel))  # refused
+    cue(shelf.fake(Locks).hold).enters(5)  # refused
+    cue(shelf.fake(Locks).numbered).enters("seven")  # refused
+    cue(tides.depth_at).enters(1.0)  # refused
+    cue(some_of(tides.depth_at)).gives("deep")  # refused
 
 
 def shelves(shelf: Shelf) -> None:
@@ -57,6 +69,11 @@ def shelves(shelf: Shelf) -> None:
     vessel: Vessel = shelf.records(Berth).get(3)  # refused
     desk: int = shelf.furnish(TideService)  # refused
     assert vessel and desk
+
+
+def settings() -> None:
+    Shelf(unanswered="ignore")  # refused
+    Shelf(limit=5)  # refused
 
 
 def queries(shelf: Shelf) -> None:

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import inspect
 from collections.abc import Awaitable, Callable
-from typing import TYPE_CHECKING, Any, Generic, ParamSpec, Self, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, ParamSpec, Self, TypeVar, overload
 
 from urnshelf.calls.place import Place
-from urnshelf.calls.promised import advice_on, broken_promise, cannot_be_called_as, never_given
+from urnshelf.calls.promised import cannot_be_called_as, why_not_given
 from urnshelf.calls.replies import (
     Computed,
     Entered,
@@ -21,10 +20,8 @@ from urnshelf.calls.replies import (
     raising,
 )
 from urnshelf.calls.script import Line
-from urnshelf.calls.target import AssignmentTarget
 from urnshelf.errors import CueRefused, ReplyRefused, UrnShelfError
 from urnshelf.records.display import show
-from urnshelf.records.equality import Matcher
 from urnshelf.records.fit import misfit
 from urnshelf.types.forms import type_name
 
@@ -33,6 +30,15 @@ R = TypeVar("R")
 T = TypeVar("T")
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+if TYPE_CHECKING:
+    from contextlib import (
+        AbstractAsyncContextManager,
+        AbstractContextManager,
+        _AsyncGeneratorContextManager,
+        _GeneratorContextManager,
+    )
 
 
 class Cue(Generic[P, R]):
@@ -76,7 +82,9 @@ class Cue(Generic[P, R]):
             )
         for value in values:
             if not isinstance(value, (Raising, Passing)):
-                self._check(value)
+                why = why_not_given(self._line.target, value, f"{self}.gives({show(value, 60)})")
+                if why:
+                    raise self._refused(ReplyRefused, why)
         return self._with(Values(values, when_spent))
 
     def raises(self, error: BaseException | type[BaseException]) -> Cue[P, R]:
@@ -117,7 +125,15 @@ class Cue(Generic[P, R]):
             raise self._refused(CueRefused, f"{self}.computes({name}): {wrong}")
         return self._with(Computed(function))
 
-    def enters(self, value: object) -> Cue[P, R]:
+    @overload
+    def enters(self: Cue[P, AbstractContextManager[T]], value: T | Raising) -> Cue[P, R]: ...
+    @overload
+    def enters(self: Cue[P, _GeneratorContextManager[T]], value: T | Raising) -> Cue[P, R]: ...
+    @overload
+    def enters(self: Cue[P, AbstractAsyncContextManager[T]], value: T | Raising) -> Cue[P, R]: ...
+    @overload
+    def enters(self: Cue[P, _AsyncGeneratorContextManager[T]], value: T | Raising) -> Cue[P, R]: ...
+    def enters(self, value: Any) -> Cue[P, R]:
         """Reply with a fresh context manager for each call, entering which gives this value; what
         the body raises reaches the caller.
 
@@ -284,40 +300,6 @@ class Cue(Generic[P, R]):
             )
         self._line.answer_with(reply)
         return self
-
-    def _check(self, value: object) -> None:
-        target = self._line.target
-        if isinstance(value, Matcher):
-            raise self._refused(
-                ReplyRefused,
-                f"{self}.gives({show(value)}): a matcher stands for arguments; give a real value",
-            )
-        if isinstance(target, AssignmentTarget) and value is not None:
-            raise self._refused(
-                ReplyRefused,
-                f"{self}.gives({show(value)}): an assignment has no reply; use .raises(…), or "
-                ".gives(None)",
-            )
-        if not target.desk.settings.check_replies:
-            return
-        promise = target.promise
-        if promise.awaited and inspect.iscoroutine(value):
-            value.close()
-            advice = f"give the awaited value, a value of type {promise.name}"
-            raise self._refused(ReplyRefused, f"{self}.gives(…) was given a coroutine: {advice}")
-        written = f"{self}.gives({show(value, 60)})"
-        why = never_given(value, promise)
-        if why:
-            raise self._refused(ReplyRefused, f"{written}: {why}")
-        wrong = broken_promise(target, value)
-        if wrong:
-            advice = advice_on(value, promise)
-            advice = f"{advice} Or" if advice else "Give a value of that type, or"
-            raise self._refused(
-                ReplyRefused,
-                f"{wrong}\n  in   {written}\n{advice} switch the check off with "
-                "Shelf(check_replies=False).",
-            )
 
     def _refused(self, kind: type[UrnShelfError], text: str) -> UrnShelfError:
         """The error to raise; a cue whose reply was refused is not also blamed for having none."""

@@ -8,15 +8,47 @@ from collections.abc import AsyncIterator, Callable, Iterator
 from types import AsyncGeneratorType, FunctionType, GeneratorType, LambdaType, MethodType
 from typing import Any
 
-from urnshelf.calls.target import MethodTarget, Target
+from urnshelf.calls.target import AssignmentTarget, MethodTarget, Target
 from urnshelf.calls.wording import signature_line
 from urnshelf.interfaces.promises import Promise
 from urnshelf.records.display import show
+from urnshelf.records.equality import Matcher
 from urnshelf.records.fit import SAMPLE, misfit
 from urnshelf.types.nodes import Kind
 
 _GENERATORS = (GeneratorType, AsyncGeneratorType)
 _FUNCTIONS = (FunctionType, LambdaType, MethodType)
+
+
+def why_not_given(target: Target, value: Any, written: str) -> str:
+    """Why a cue cannot give a value; empty where it can.
+
+    Args:
+        target: the method.
+        value: any.
+        written: the cue and the value, as code.
+    """
+    if isinstance(value, Matcher):
+        return f"{written}: a matcher stands for arguments; give a real value"
+    if isinstance(target, AssignmentTarget) and value is not None:
+        return f"{written}: an assignment has no reply; use .raises(…), or .gives(None)"
+    if not target.desk.settings.check_replies:
+        return ""
+    promise = target.promise
+    if promise.awaited and inspect.iscoroutine(value):
+        value.close()
+        return f"{written}: a coroutine; give the awaited value, a value of type {promise.name}"
+    why = never_given(value, promise)
+    if why:
+        return f"{written}: {why}"
+    wrong = broken_promise(target, value)
+    if not wrong:
+        return ""
+    advice = advice_on(value, promise)
+    advice = f"{advice} Or" if advice else "Give a value of that type, or"
+    return (
+        f"{wrong}\n  in   {written}\n{advice} switch the check off with Shelf(check_replies=False)."
+    )
 
 
 def broken_promise(

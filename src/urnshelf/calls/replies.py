@@ -143,11 +143,10 @@ _FRESH: dict[type, Callable[[Any], Any]] = {
 """Containers of which each call gets a copy of its own; the records in them stay the test's."""
 
 
-def _fresh(item: object, call: LiveCall) -> Callable[[Any], Any] | None:
-    """What makes the copy; None for a value that each call gets itself, and for an attribute, which
-    holds what it has.
-    """
-    return None if type(call.target) is AttributeTarget else _FRESH.get(type(item))
+def _fresh(item: object, call: LiveCall) -> Any:
+    """A copy of a container; an attribute holds what it has, and gives it itself."""
+    copy = None if type(call.target) is AttributeTarget else _FRESH.get(type(item))
+    return item if copy is None else copy(item)
 
 
 def _calls_in_a_row(call: LiveCall) -> int:
@@ -172,11 +171,12 @@ class Values:
     def __init__(self, items: tuple[Any, ...], when_spent: WhenSpent) -> None:
         self.items = [item for given in items for item in _spread(given)]
         self.when_spent = when_spent
+        self._has_containers = any(type(item) in _FRESH for item in self.items)
         self._look_again_at = 0
         if len(self.items) == 1 and type(self.items[0]) is not Raising and when_spent != "refuse":
             # by far the most cues
             only = self.items[0]
-            if type(only) not in _FRESH:
+            if not self._has_containers:
                 self.give = lambda call, turn: only  # type: ignore[method-assign]
 
     def give(self, call: LiveCall, turn: int) -> Any:
@@ -186,8 +186,7 @@ class Values:
         item = self.items[turn]
         if type(item) is Raising:
             return item.throw()
-        fresh = _fresh(item, call)
-        return item if fresh is None else fresh(item)
+        return _fresh(item, call) if self._has_containers else item
 
     def passes(self, call: LiveCall, turn: int) -> bool:
         """Whether this turn's call goes on as without the cue."""

@@ -12,7 +12,8 @@ from urnshelf.types.annotations import annotations_of
 _NOTHING = object()
 _PYTHONS = frozenset(
     """
-    __abstractmethods__ __annotations__ __annotate__ __annotate_func__ __class_getitem__ __dict__
+    __abstractmethods__ __annotations__ __annotate__ __annotate_func__
+    __callable_proto_members_only__ __class_getitem__ __dict__
     __doc__ __eq__ __firstlineno__ __hash__ __init__ __init_subclass__ __match_args__ __module__
     __new__ __non_callable_proto_members__ __orig_bases__ __parameters__ __protocol_attrs__
     __qualname__ __slots__ __static_attributes__ __subclasshook__ __type_params__ __weakref__
