@@ -31,6 +31,7 @@ from urnshelf import (
     FurnishRefused,
     LookRefused,
     NotInTime,
+    RecordMissing,
     RefusalHidden,
     ReplyRefused,
     SettingRefused,
@@ -489,6 +490,28 @@ def neither_of_two_overloads(shelf: Shelf) -> None:
 def a_number_of_five_thousand_digits(shelf: Shelf) -> None:
     with shelf.refusals_expected():
         shelf.fake(Odd).take(10**5000)
+
+
+@hostile(AssertionError, r"get\(berth_id=<an int of 16,610 bits>\)\n.*\n.*WHERE id = 9e999")
+def a_key_of_five_thousand_digits(shelf: Shelf) -> None:
+    shelf.stock(Berth, 2)
+    with suppress(RecordMissing):
+        shelf.fake(BerthRepository).get(10**5000)
+    counted = tally(shelf.fake(BerthRepository).get, 1)
+    assert counted == 1, counted
+
+
+@hostile(LookRefused, r"nothing was ever done with shelf.fake\(TideService, name='backup'\)")
+def one_of_two_that_are_looked_at_together(shelf: Shelf) -> None:
+    shelf.furnish(MooringDesk)
+    shelf.fake(PilotPager).page(7, "Gray Heron")
+    unseen(shelf.fake(PilotPager), shelf.fake(TideService, name="backup"))
+
+
+@hostile(CallMissing, "there are none; made and never awaited: QuayPatrol.light_up")
+def one_call_that_nothing_awaited(shelf: Shelf) -> None:
+    shelf.fake(QuayPatrol).light_up("B-1").close()
+    [_call] = ledger_of(shelf.fake(QuayPatrol).light_up)
 
 
 @pytest.mark.parametrize(

@@ -314,7 +314,12 @@ class Calls(Sequence[Call]):
             return f"{there_are} {len(self)}:\n" + "\n".join(self._lines())
         names = Counter(call.method for call in self._desk.calls())
         called = ", ".join(f"{name} ×{n}" for name, n in list(names.items())[:6])
-        return "there are none" + (f"; calls of others: {called}" if called else "")
+        unawaited = ", ".join(dict.fromkeys(call.target.name for call in self._desk.unawaited))
+        return (
+            "there are none"
+            + (f"; calls of others: {called}" if called else "")
+            + (f"; made and never awaited: {unawaited}" if unawaited else "")
+        )
 
     def _lines(self) -> list[str]:
         lines = [f"  #{call.number}  {call}" for call in self._calls[:20]]

@@ -216,10 +216,9 @@ def unseen(first: object, /, *more: object) -> Unseen:
             "at each by itself, unseen(a) and unseen(b)"
         )
     found = desk.calls(lambda entry: any(scope.chosen(entry) for scope in scopes))
-    if not found:
-        for scope in scopes:
-            if scope.state is not None:
-                _refuse_idle(scope.state)
+    for scope in scopes:
+        if scope.state is not None and not any(map(scope.chosen, desk.ledger)):
+            _refuse_idle(scope.state)
     unlooked = [
         call for call in found if call.number not in desk.looked_at and not _needs_no_look(call)
     ]

@@ -95,9 +95,11 @@ def literal(value: object) -> str:
         return " || char(0) || ".join(
             "'" + part.replace("'", "''") + "'" for part in simple.split("\0")
         )
-    if isinstance(simple, float) and not isfinite(simple):
-        if isnan(simple):
-            return "NULL"
+    if isinstance(simple, float) and isnan(simple):
+        return "NULL"
+    # an int beyond every float has more digits than Python shows, and than a database holds
+    is_beyond = isinstance(simple, int) and simple.bit_length() > 1024
+    if is_beyond or (isinstance(simple, float) and not isfinite(simple)):
         return "9e999" if simple > 0 else "-9e999"
     return repr(simple)
 
