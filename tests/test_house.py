@@ -72,7 +72,8 @@ def test_the_layout_is_as_contributors_are_told(root: Path) -> None:
 def public_members() -> dict[str, Any]:
     """What users meet: the public names, the rules, and what these give."""
     from urnshelf.calls.cue import Cue, StreamCue
-    from urnshelf.calls.ledger import Call, Calls
+    from urnshelf.calls.ledger import Call
+    from urnshelf.calls.taken import Calls
     from urnshelf.calls.tally import Tally, Unseen
     from urnshelf.clock import Clock
     from urnshelf.readings.explaining import Explanation

@@ -9,6 +9,7 @@ import re
 import subprocess
 import sys
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Protocol
@@ -16,7 +17,7 @@ from typing import Any, Protocol
 import pytest
 
 import urnshelf
-from urnshelf import Shelf, cue, holding, raising, tally, unseen, whatever
+from urnshelf import Shelf, cue, holding, ledger_of, raising, tally, unseen, whatever
 from urnshelf.demo.harbour import (
     Berth,
     BerthRepository,
@@ -25,6 +26,7 @@ from urnshelf.demo.harbour import (
     MooringDesk,
     MooringRegister,
     PilotPager,
+    QuayPatrol,
     TideService,
     Vessel,
 )
@@ -140,6 +142,45 @@ def refusal_hidden(shelf: Shelf) -> None:
             continue
 
 
+def called_without_end(shelf: Shelf) -> None:
+    berths = shelf.fake(BerthRepository)
+    cue(berths.count).gives(3, 0)
+    while berths.count() != 5:
+        pass
+
+
+def refused_without_end(shelf: Shelf) -> None:
+    while True:
+        with suppress(Exception):
+            shelf.fake(TideService).depth_at("Ternhythe", NOON)
+
+
+def look_at_nothing(shelf: Shelf) -> None:
+    shelf.furnish(MooringDesk)
+    tally(shelf.fake(TideService, name="backup").depth_at)
+
+
+def one_call_of_two(shelf: Shelf) -> None:
+    for number in (7, 8):
+        shelf.fake(PilotPager).page(number, "Gray Heron")
+    [_call] = ledger_of(shelf.fake(PilotPager).page)
+
+
+def never_awaited(shelf: Shelf) -> None:
+    shelf.fake(QuayPatrol).light_up("B-01").close()
+    failing(tally(shelf.fake(QuayPatrol).light_up, "B-01"))
+
+
+def computed_another_type(shelf: Shelf) -> None:
+    cue(shelf.fake(BerthRepository).find_by_harbour).computes(lambda harbour: {harbour: []})
+    shelf.fake(BerthRepository).find_by_harbour("Ternhythe")
+
+
+def omitted_arguments(shelf: Shelf) -> None:
+    shelf.fake(PilotPager).page(7, "Gray Heron", urgent=True)
+    failing(tally(shelf.fake(PilotPager).page, 7, whatever))
+
+
 def no_reading(shelf: Shelf) -> None:
     class Berths(Protocol):
         def find_deepest(self, harbour: str) -> Berth: ...
@@ -188,6 +229,13 @@ SCENARIOS: list[Callable[[Shelf], None]] = [
     reply_refused,
     values_exhausted,
     refusal_hidden,
+    called_without_end,
+    refused_without_end,
+    look_at_nothing,
+    one_call_of_two,
+    never_awaited,
+    computed_another_type,
+    omitted_arguments,
     no_reading,
     missing_record,
     lacking_dependency,
@@ -198,7 +246,7 @@ SCENARIOS: list[Callable[[Shelf], None]] = [
 
 @pytest.mark.parametrize("scenario", SCENARIOS, ids=lambda scenario: scenario.__name__)
 def test_message(scenario: Callable[[Shelf], None]) -> None:
-    with pytest.raises(Exception) as failure, Shelf(seed=7) as shelf:
+    with pytest.raises(BaseException) as failure, Shelf(seed=7) as shelf:
         scenario(shelf)
     message = f"{type(failure.value).__name__}: {failure.value}\n"
     lines = message.splitlines()

@@ -31,7 +31,7 @@ from urnshelf import (
     unseen,
     whatever,
 )
-from urnshelf.calls.ledger import Calls
+from urnshelf.calls.taken import Calls
 from urnshelf.demo.harbour import (
     Berth,
     BerthRepository,

@@ -7,7 +7,7 @@ from inspect import Parameter
 from typing import Any, NamedTuple
 
 from urnshelf.calls.handles import SomeOf, target_of
-from urnshelf.calls.target import Target
+from urnshelf.calls.target import AssignmentTarget, Target
 from urnshelf.calls.wording import signature_line
 from urnshelf.errors import CueRefused
 from urnshelf.records.display import show
@@ -38,6 +38,16 @@ class Asked(NamedTuple):
     def method(self) -> str:
         """`TideService.depth_at`, or `some_of(TideService.depth_at)`."""
         return f"some_of({self.target.name})" if self.is_some else self.target.name
+
+    @property
+    def omitted(self) -> set[str]:
+        """The parameters that were not written, so that their defaults are meant."""
+        if self.expected is None or self.is_some or isinstance(self.target, AssignmentTarget):
+            return set()
+        signature = self.target.member.signature
+        return (
+            set(self.target.parameters) - signature.bind(*self.args, **self.kwargs).arguments.keys()
+        )
 
     @property
     def arguments(self) -> list[str]:

@@ -10,11 +10,12 @@ from collections.abc import Callable, Coroutine, Sequence
 from types import CodeType, FrameType
 from typing import TYPE_CHECKING, Any
 
-from urnshelf.calls.ledger import NO_REPLY, WITHIN, Call, Calls, Entry, LiveCall
+from urnshelf.calls.ledger import NO_REPLY, WITHIN, Call, Entry, LiveCall
 from urnshelf.calls.place import YOURS, locate, place_of
 from urnshelf.calls.refusals import Refusals
 from urnshelf.calls.replies import Pending
 from urnshelf.calls.settings import Settings
+from urnshelf.calls.taken import Calls
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.calls.waiting import slept
 from urnshelf.calls.wording import Unanswered, hidden_refusals, never_awaited, unused_text

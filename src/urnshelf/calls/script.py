@@ -41,8 +41,8 @@ class Line:
     """
 
     __slots__ = (
-        "_asked",
         "_set_at",
+        "asked",
         "delay",
         "expected",
         "fits",
@@ -55,7 +55,8 @@ class Line:
     )
 
     def __init__(self, asked: Asked, set_at: tuple[CodeType, int]) -> None:
-        self._asked = asked
+        self.asked = asked
+        """What it is about."""
         self.target: Target = asked.target
         self.expected: tuple[Any, ...] | None = asked.expected
         self.fits: Callable[[tuple[Any, ...]], bool] | None = _test_of_all(asked.expected or ())
@@ -156,7 +157,7 @@ class Line:
         self.give = _unfinished
 
     def __repr__(self) -> str:
-        written = ", ".join([self._asked.method, *self._asked.arguments])
+        written = ", ".join([self.asked.method, *self.asked.arguments])
         reply = "" if self.reply is None else f".{self.reply!r}"
         waits = f".waits({self.delay:g})" if self.delay else ""
         limit = f".for_calls({self.limit})" if self.limit else ""

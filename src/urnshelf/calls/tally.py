@@ -10,7 +10,8 @@ from typing import Any, ParamSpec, overload
 from urnshelf.calls.asking import asked
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.handles import AssignmentHandle, AttributeHandle, target_of
-from urnshelf.calls.ledger import Call, Calls, Entry, live_call, values_of
+from urnshelf.calls.ledger import Call, Entry, live_call, values_of
+from urnshelf.calls.taken import Calls
 from urnshelf.calls.target import FakeState, state_of
 from urnshelf.calls.wording import plural, tally_text, unseen_text
 from urnshelf.errors import CueRefused, LookRefused

@@ -100,7 +100,7 @@ class _Bare:
 
 def nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
     """The cues that came nearest to a call, and how they differ from it."""
-    values, target = values_of(call), live_call(call).target
+    values = values_of(call)
     # fewest differing arguments first
     ranked = sorted(cues, key=lambda cue: _distance(cue.expected, values))
     lines = []
@@ -116,7 +116,7 @@ def nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
                 "                fits, but lets the call pass, and nothing behind it answers"
             )
         else:
-            lines += _differing_lines(target, cue.expected, values, "the cue wants", "the call has")
+            lines += _differing_lines(cue.asked, values, "the cue wants", "the call has")
     if len(cues) > NEAREST:
         lines.append(f"                … and {plural(len(cues) - NEAREST, 'cue')} that differ more")
     return lines
@@ -129,7 +129,7 @@ def tally_text(
     asked: Asked, fitting: Sequence[Call], others: Sequence[Call], background: str = ""
 ) -> str:
     """What a tally counted, and the nearest calls that it did not count."""
-    target, expected = asked.target, asked.expected
+    target = asked.target
     lines = [f"{plural(len(fitting), 'call')} of {asked.words}"]
     for call in fitting[:SHOWN]:
         lines += [f"  {call_line(call)}", *_background(call)]
@@ -138,7 +138,7 @@ def tally_text(
     if others:
         nearest = ", the nearest:" if len(others) > 1 else ""
         lines.append(f"not counted: {plural(len(others), 'call')} with other arguments{nearest}")
-        lines += _nearest_calls(target, expected, others)
+        lines += _nearest_calls(asked, others)
     elif not fitting and not background:
         lines.append(f"  {target.name} was never called" + _elsewhere(target))
     return "\n".join([*lines, background] if background else lines)
@@ -165,15 +165,13 @@ def never_awaited(places: Sequence[Place], name: str) -> str:
     return f"  {made}\n      at {places[0]}{more}"
 
 
-def _nearest_calls(
-    target: Target, expected: Sequence[Any] | None, others: Sequence[Call]
-) -> list[str]:
+def _nearest_calls(asked: Asked, others: Sequence[Call]) -> list[str]:
     # a loop of a hundred thousand calls must not make the failure slow
-    ranked = sorted(others[:1000], key=lambda call: _distance(expected, values_of(call)))
+    ranked = sorted(others[:1000], key=lambda call: _distance(asked.expected, values_of(call)))
     lines = []
     for call in ranked[:NEAREST]:
         lines += [f"  {call_line(call)}", *_background(call)]
-        lines += _differing_lines(target, expected, values_of(call), "expected", "called with")
+        lines += _differing_lines(asked, values_of(call), "expected", "called with")
     return lines
 
 
@@ -276,19 +274,22 @@ def _distance(expected: Sequence[Any] | None, values: Sequence[Any]) -> int:
     ) + (100 * (len(expected) != len(values)))
 
 
-def _differing_lines(
-    target: Target, expected: Sequence[Any] | None, values: Sequence[Any], wants: str, has: str
-) -> list[str]:
-    if expected is None:
+def _differing_lines(asked: Asked, values: Sequence[Any], wants: str, has: str) -> list[str]:
+    if asked.expected is None:
         return []
-    lines = []
-    found: list[Difference] = []
-    for name, wanted, value in zip(target.parameters, expected, values, strict=False):
-        found += differences(wanted, value, name)
-    for difference in found[:6]:
-        lines += _both(difference, wants, has)
-    if len(found) > 6:
-        lines.append(f"      … and {plural(len(found) - 6, 'difference')} more")
+    found: dict[str, list[Difference]] = {}
+    for name, wanted, value in zip(asked.target.parameters, asked.expected, values, strict=False):
+        different = differences(wanted, value, name)
+        if different:
+            found[name] = different
+    all_found = [one for different in found.values() for one in different]
+    lines = [line for one in all_found[:6] for line in _both(one, wants, has)]
+    if len(all_found) > 6:
+        lines.append(f"      … and {plural(len(all_found) - 6, 'difference')} more")
+    if found and found.keys() <= asked.omitted:
+        means, it = ("its default is", "it") if len(found) == 1 else ("their defaults are", "them")
+        some = f"some_of({asked.target.name})"
+        lines.append(f"      not written, so {means} meant; {some} leaves {it} open")
     return lines
 
 
