@@ -20,6 +20,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, Generic, NoReturn, Protocol, TypeVar, overload
 
+import pydantic
 import pytest
 import trio
 
@@ -272,6 +273,25 @@ def a_field_that_there_is_not(shelf: Shelf) -> None:
 @hostile(CueRefused, "Toll has no field 'totl'")
 def a_field_that_there_is_not_in_a_list(shelf: Shelf) -> None:
     cue(shelf.fake(Tolls).charge_all, [whatever, holding(totl=3)])
+
+
+@hostile(LookRefused, r"name='kept'\), so a look at it proves nothing")
+def a_test_class_that_keeps_a_fake(shelf: Shelf) -> None:
+    class TestDesk:
+        def test_it(self) -> None:
+            self.kept = {"tides": shelf.fake(TideService, name="kept")}
+            assert tally(self.kept["tides"].depth_at) == 0
+
+    shelf.furnish(MooringDesk)
+    TestDesk().test_it()
+
+
+@hostile(CueRefused, "Signal has no field 'lamps'; did you mean 'lamp'")
+def a_field_that_a_model_does_not_have(shelf: Shelf) -> None:
+    class Signal(pydantic.BaseModel):
+        lamp: int
+
+    tally(shelf.fake(Callable[[Signal], None]), holding(lamps=3))
 
 
 @hostile(CueRefused, r"nothing can fit of_type\(int\): the value is str")
@@ -561,6 +581,33 @@ def a_wrapper_that_is_given(shelf: Shelf) -> None:
     backup = shelf.fake(TideService, name="backup")
     shelf.furnish(Watch, main=shelf.fake(TideService), backup=backup)
     assert tally(backup.depth_at) == 0
+
+
+@legitimate
+def a_function_that_closes_over_a_fake(shelf: Shelf) -> None:
+    shelf.furnish(MooringDesk)
+    asked, kept = (shelf.fake(TideService, name=name) for name in ("asked", "kept"))
+    cue(shelf.fake(BerthRepository).count).computes(lambda: int(asked.depth_at("Ternhythe", NOON)))
+    report = Report(lambda: kept.depth_at("Ternhythe", NOON))
+    report.run()
+    assert tally(asked.depth_at) == tally(kept.depth_at) == 0
+
+
+@legitimate
+def a_field_that_there_may_be(shelf: Shelf) -> None:
+    class Open(pydantic.BaseModel, extra="allow"):
+        lamp: int
+
+    class Lit(Toll):
+        lamps: int = 0
+
+    class Made:
+        def __init__(self) -> None:
+            self.lamps = 3
+
+    for wanted in (Open, Toll, Made, dict[str, int], Any, Toll | Made):
+        assert tally(shelf.fake(Callable[[wanted], None]), holding(lamps=3)) == 0  # type: ignore[valid-type]
+    assert Lit(1, 2.0).lamps == 0
 
 
 @legitimate

@@ -171,3 +171,133 @@ def test_help_version_and_wrong_words() -> None:
     wrong = command("tuor")
     assert wrong.returncode == 2
     assert "invalid choice: 'tuor'" in wrong.stderr
+
+
+# --- shelves of fixtures, settings ----------------------------------------------------------------
+
+
+REFUSED = """
+def ask(shelf):
+    try:
+        shelf.fake(TideService).depth_at("Ternhythe", NOON)
+    except Exception:
+        pass
+"""
+
+
+def test_tear_down_is_looked_at_and_nothing_is_told_twice(pytester: pytest.Pytester) -> None:
+    test = f"""{REFUSED}
+@pytest.fixture
+def asked_at_the_end(shelf):
+    yield
+    ask(shelf)
+@pytest.fixture
+def cued_at_the_end(shelf):
+    yield
+    cue(shelf.fake(TideService).depth_at)
+def test_refused(asked_at_the_end): pass
+def test_without_a_reply(cued_at_the_end): pass
+def test_told_once(shelf): ask(shelf)
+def test_told_in_the_report(shelf):
+    ask(shelf)
+    assert False
+"""
+    result = run(pytester, test)
+    result.assert_outcomes(passed=2, failed=2, errors=2)
+    result.stdout.fnmatch_lines(["*called from   test_it.py:* in ask", "*was given no reply*"])
+    text = result.stdout.str()
+    assert "caught by the code under test: TideService.depth_at" in text
+
+
+def test_a_fixture_that_makes_its_own_shelf(pytester: pytest.Pytester) -> None:
+    test = f"""{REFUSED}
+@pytest.fixture
+def mine():
+    with Shelf(unanswered="empty") as shelf:
+        yield shelf
+@pytest.fixture
+def returned():
+    return Shelf()
+@pytest.fixture(scope="module")
+def shared():
+    shelf = Shelf()
+    cue(shelf.fake(TideService).depth_at, "Curlhythe", whatever).gives(1.0)
+    print("module seed", shelf.seed)
+    return shelf
+def test_section(mine):
+    print("own seed", mine.seed)
+    assert mine.fake(TideService).depth_at("Ternhythe", NOON) == 0.0
+    assert tally(mine.fake(PilotPager).page) == 1
+def test_refused(returned): ask(returned)
+def test_shared(shared):
+    cue(shared.fake(TideService).depth_at, "Gullkeld", whatever).gives(2.0)
+    assert False
+def test_shared_again(shared):
+    assert tally(shared.fake(TideService).depth_at) == 0
+"""
+    result = run(pytester, test, "-s")
+    result.assert_outcomes(passed=1, failed=3)
+    result.stdout.fnmatch_lines(["1 call was refused*", "1 cue never used:", "*'Gullkeld'*"])
+    text = result.stdout.str()
+    assert "cue(TideService.depth_at, 'Curlhythe'" not in text
+    own = text.partition("own seed ")[2].split()[0]
+    assert f"seed {own} (the same records again: --urnshelf-seed {own})" in text
+    alone = run(pytester, test, "-s", "-k", "test_shared_again").stdout.str()
+    module = text.partition("module seed ")[2].split()[0]
+    assert module == alone.partition("module seed ")[2].split()[0]
+
+
+@pytest.mark.parametrize(
+    ("marked", "outcome", "says"),
+    [
+        ("unanswered='empty'", "passed", ""),
+        ("check_replies=False", "failed", "*UnansweredCall*"),
+        ("unused_cues='refuse', unanswered='empty'", "failed", "*1 cue never used:*"),
+        ("refusal_limit='many'", "errors", "*refusal_limit='many': a whole number from 1 is need*"),
+        ("unanswerd='empty'", "errors", "*@pytest.mark.urnshelf: unanswerd='empty': there is no*"),
+        ("'empty'", "errors", "*it takes settings by name, and not 'empty'*"),
+    ],
+)
+def test_settings_by_the_marker(
+    pytester: pytest.Pytester, marked: str, outcome: str, says: str
+) -> None:
+    test = f"""
+pytestmark = pytest.mark.urnshelf(unanswered="refuse")
+@pytest.mark.urnshelf({marked})
+def test_it(shelf):
+    cue(shelf.fake(PilotPager).page, 9, whatever).gives(None)
+    assert shelf.fake(TideService).depth_at("Ternhythe", NOON) == 0.0
+"""
+    result = run(pytester, test, "--strict-markers")
+    result.assert_outcomes(**{outcome: 1})
+    result.stdout.fnmatch_lines([says] if says else [])
+
+
+@pytest.mark.parametrize(
+    ("table", "outcome", "says"),
+    [
+        ('unanswered = "empty"', "passed", ""),
+        ("refusal_limit = 1", "failed", "*was refused 1 time, and is called again*"),
+        ("refusal_limit = 0", "", "*[[]tool.urnshelf[]] refusal_limit=0: a whole number*"),
+        ('unanswered = "skip"', "", "*unanswered='skip': choose 'refuse' or 'empty'*"),
+        ("unanswered = ", "", "*pyproject.toml*"),
+    ],
+)
+def test_settings_of_the_project(
+    pytester: pytest.Pytester, table: str, outcome: str, says: str
+) -> None:
+    pytester.makepyprojecttoml(f"[tool.urnshelf]\n{table}\n")
+    test = """
+def test_it(shelf):
+    for _ in range(2):
+        try:
+            depth = shelf.fake(TideService).depth_at("Ternhythe", NOON)
+        except Exception:
+            depth = 0.0
+    assert depth == 0.0
+"""
+    result = run(pytester, test)
+    if outcome:
+        result.assert_outcomes(**{outcome: 1})
+    shown = result.stdout if outcome else result.stderr
+    shown.fnmatch_lines([says] if says else [])

@@ -6,7 +6,8 @@ import functools
 import gc
 import sys
 from collections import deque
-from types import FrameType, MethodType, ModuleType
+from collections.abc import Iterable
+from types import CellType, FrameType, FunctionType, MethodType, ModuleType
 from typing import Any, TypeVar
 
 from urnshelf.calls.place import is_yours
@@ -17,9 +18,12 @@ from urnshelf.types.forms import type_arguments
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-_BETWEEN = (dict, list, tuple, set, frozenset, deque, MethodType, functools.partial)
+_BETWEEN = (
+    dict, list, tuple, set, frozenset, deque, MethodType, FunctionType, CellType, functools.partial
+)  # fmt: skip
 """What stands between an object and the fake that it holds."""
-_DEPTH = 3
+_DEPTH = 6
+"""From a function that closes over it: its cell, a tuple, the function, a dictionary."""
 
 
 def refuse_idle(state: FakeState) -> None:
@@ -73,6 +77,7 @@ def _was_handed_over(state: FakeState) -> bool:
         return True
     values: list[Any] = [value for entry in desk.ledger for value in (entry[0].reply, *entry[3:])]
     values += [item for cue in desk.cues for item in getattr(cue._line.reply, "items", ())]
+    values += [getattr(cue._line.reply, "function", None) for cue in desk.cues]
     return any(_holds(value, fake, 0) for value in values) or _is_held(fake)
 
 
@@ -81,10 +86,15 @@ def _holds(value: Any, fake: object, depth: int) -> bool:
         return True
     if depth > _DEPTH or state_of(value) is not None:
         return False
-    inside = list(value.values()) if isinstance(value, dict) else value
-    if not isinstance(value, (dict, list, tuple, set, frozenset)):
-        inside = getattr(value, "__dict__", {}).values()
-    return any(_holds(item, fake, depth + 1) for item in inside)
+    return any(_holds(item, fake, depth + 1) for item in _inside(value))
+
+
+def _inside(value: Any) -> Iterable[Any]:
+    if isinstance(value, (list, tuple, set, frozenset)):
+        return value
+    if isinstance(value, FunctionType):
+        return [cell.cell_contents for cell in value.__closure__ or () if cell != CellType()]
+    return value.values() if isinstance(value, dict) else getattr(value, "__dict__", {}).values()
 
 
 def _is_held(fake: object) -> bool:
@@ -96,10 +106,15 @@ def _is_held(fake: object) -> bool:
         holders = [one for one in gc.get_referrers(*near) if one is not near]
         if any(map(_is_under_test, holders)):
             return True
-        near = [one for one in holders if isinstance(one, _BETWEEN)]
+        near = [one for one in holders if isinstance(one, _BETWEEN) and not _is_around(one, near)]
         if not near:
             return False
     return False
+
+
+def _is_around(holder: Any, near: list[Any]) -> bool:
+    """Whether it is a function that only can see what is there, as it sees all of its module."""
+    return isinstance(holder, FunctionType) and any(one is holder.__globals__ for one in near)
 
 
 def _is_under_test(holder: object) -> bool:

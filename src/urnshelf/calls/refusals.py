@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
+from urnshelf.calls.wording import plural
 from urnshelf.errors import EndlessCalls
 
 if TYPE_CHECKING:
@@ -40,10 +41,10 @@ class Refusals:
         """
         times = self._times[target] = self._times.get(target, 0) + 1
         if times > self._limit:
+            often = plural(self._limit, "time")
             raise EndlessCalls(
-                f"{target.name} was refused {self._limit} times, and is called again: a loop that "
-                "never ends? If it does, allow more: "
-                f"Shelf(refusal_limit={self._limit * 10})\n\n{error}"
+                f"{target.name} was refused {often}, and is called again: a loop that never ends? "
+                f"If it does, allow more: Shelf(refusal_limit={self._limit * 10})\n\n{error}"
             ) from None
         self.noted.append(error)
 

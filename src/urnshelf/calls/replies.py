@@ -241,13 +241,13 @@ class Computed:
     """A reply computed from the call's arguments by the user's function."""
 
     def __init__(self, function: Callable[..., Any]) -> None:
-        self._function = function
+        self.function = function
         self._sample = _WHOLE
 
     def give(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
         """What the function makes of the arguments, and the method promises."""
         target = call.target
-        result = target.call(self._function, call.live)
+        result = target.call(self.function, call.live)
         if target.promise.awaited and inspect.isawaitable(result):
             return Pending(self._checked_later(target, result))
         return self._checked(target, result)
@@ -266,7 +266,7 @@ class Computed:
         return result
 
     def __repr__(self) -> str:
-        return f"computes({getattr(self._function, '__name__', self._function)!s})"
+        return f"computes({getattr(self.function, '__name__', self.function)!s})"
 
 
 class PassedThrough:

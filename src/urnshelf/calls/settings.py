@@ -54,7 +54,7 @@ def _why_not(name: str, value: object, others: tuple[str, ...]) -> str:
         return f"there is no such setting; there are {', '.join((*others, *Settings._fields))}"
     choices = _CHOICES.get(name)
     if choices is None:
-        is_whole = isinstance(value, int) and not isinstance(value, bool)
-        return "" if is_whole and value > 0 else "a whole number from 1 is needed"  # type: ignore[operator]
+        is_whole = isinstance(value, int) and not isinstance(value, bool) and value > 0
+        return "" if is_whole else "a whole number from 1 is needed"
     fits = any(type(value) is type(one) and value == one for one in choices)
     return "" if fits else f"choose {' or '.join(map(repr, choices))}"

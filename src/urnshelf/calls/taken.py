@@ -57,7 +57,9 @@ class Calls(Sequence[Call]):
             return f"{there_are} {len(self)}:\n" + "\n".join(self._lines())
         names = Counter(call.method for call in self._desk.calls())
         called = ", ".join(f"{name} ×{n}" for name, n in list(names.items())[:6])
-        unawaited = ", ".join(dict.fromkeys(call.target.name for call in self._desk.unawaited))
+        unawaited = ", ".join(
+            dict.fromkeys(call.target.name for call in list(self._desk.unawaited))
+        )
         return (
             "there are none"
             + (f"; calls of others: {called}" if called else "")

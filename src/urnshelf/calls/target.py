@@ -84,7 +84,7 @@ class FakeState:
         desk = self.desk
         return (
             any(entry[0].target.state is self for entry in desk.ledger)
-            or any(call.target.state is self for call in desk.unawaited)
+            or any(call.target.state is self for call in list(desk.unawaited))
             or any(cue._line.target.state is self for cue in desk.cues)
         )
 

@@ -9,6 +9,7 @@ from decimal import Decimal
 from typing import Any
 
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
+from urnshelf.calls.replies import Entered
 from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node
 
 _EMPTY: dict[Any, Callable[[], Any]] = {
@@ -38,7 +39,13 @@ EMPTY = Empty()
 def empty(call: LiveCall) -> Any:
     """The answerer of a shelf made with `unanswered="empty"`."""
     promise = call.target.promise
-    reply = _stream(promise.stream) if promise.stream else empty_of(promise.node)
+    if promise.stream:
+        reply = _stream(promise.stream)
+    elif promise.enters:
+        value = empty_of(promise.entered)
+        reply = value if value is NO_REPLY else Entered(value, promise.enters).give(call, 0)
+    else:
+        reply = empty_of(promise.node)
     if reply is not NO_REPLY:
         call.answered_by = EMPTY
     return reply

@@ -199,6 +199,8 @@ class Readings:
         """
         reading = self.reading_of(target)
         name = target.member.name
+        if target.own_promise is not None:
+            return False  # an assignment
         if isinstance(reading, Reading):
             return reading.is_look_up or (reading.is_of_a_unit and name.startswith("__"))
         taught = self.lessons.some and self.lessons.of(target) is not None

@@ -94,6 +94,11 @@ class Description:
         self.has_plain_equality = has_plain_equality
 
     @property
+    def takes_more(self) -> bool:
+        """Whether a record may have attributes that are no fields."""
+        return hasattr(self.origin, "__getattr__")
+
+    @property
     def name(self) -> str:
         """The class's name."""
         return str(self.origin.__name__)

@@ -73,9 +73,8 @@ def _field(name: str, node: Node) -> Node | str | None:
     described = describe(cls)
     if described is not None and name in described.fields:
         return described.fields[name].node
-    if described is None and cls not in _SCALARS:
-        return None  # what its constructor assigns cannot be told
-    if any(_may_have(one, name) for one in _family(cls)):
+    is_known = cls in _SCALARS and not hasattr(cls, name)
+    if not is_known and any(_may_have(one, name) for one in _family(cls)):
         return None
     return f"{cls.__name__} has no field {name!r}{_nearest(name, described)}"
 
@@ -90,12 +89,10 @@ def _family(cls: type) -> Iterator[type]:
 
 def _may_have(cls: type, name: str) -> bool:
     described = describe(cls)
-    return (
-        hasattr(cls, name)
-        or hasattr(cls, "__getattr__")
-        or name in annotations_of(cls)
-        or (described is not None and name in described.fields)
-    )
+    if described is None:
+        return True  # what its constructor assigns cannot be told
+    is_field = name in described.fields or name in annotations_of(cls)
+    return is_field or described.takes_more or hasattr(cls, name)
 
 
 def _nearest(name: str, described: Description | None) -> str:

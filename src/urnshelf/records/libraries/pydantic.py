@@ -13,6 +13,10 @@ class _Model(Description):
     kind = "pydantic"
     validates = True
 
+    @property
+    def takes_more(self) -> bool:
+        return bool(self.origin.model_config.get("extra") == "allow")
+
     def build(self, values: Mapping[str, Any]) -> Any:
         # by validation: the record is one that the model accepts, its own coercions included
         return self.form.model_validate(self.arguments_of(values))
