@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from itertools import islice
 from typing import Any
 
 from urnshelf.records.description import Description
@@ -19,35 +20,43 @@ _NUMBERS = {float: {int, float}, complex: {int, float, complex}}
 """As checkers have it, an int will do for a float (PEP 484)."""
 
 
-def never_fits(wanted: Any, node: Node) -> str | None:
+_DEPTH, _SAMPLE = 6, 50
+"""How deep, and how far into each container: nobody writes matchers beyond, and a record may hold
+itself.
+"""
+
+
+def never_fits(wanted: Any, node: Node, depth: int = 0) -> str | None:
     """Why no value of the type can be what is wanted; None where one may.
 
     Args:
         wanted: a matcher, or a container or a record with matchers inside.
         node: the type.
+        depth: how deep inside of others it is.
 
     >>> from urnshelf.records.matchers import of_type
     >>> from urnshelf.types.nodes import node_of
     >>> never_fits(of_type(str), node_of(int))
     'the value is int'
     """
+    if depth > _DEPTH:
+        return None
     if node.kind is Kind.UNION:
-        whys = [never_fits(wanted, one) for one in node.args]
+        whys = [never_fits(wanted, one, depth + 1) for one in node.args]
         return None if None in whys else whys[0]
     if isinstance(wanted, Matcher):
-        return _matcher(wanted, node)
-    return next(
-        (why for one, part in _inside(wanted, node) if (why := never_fits(one, part))), None
-    )
+        return _matcher(wanted, node, depth)
+    parts = islice(_inside(wanted, node), _SAMPLE)
+    return next((why for one, part in parts if (why := never_fits(one, part, depth + 1))), None)
 
 
-def _matcher(wanted: Matcher, node: Node) -> str | None:
+def _matcher(wanted: Matcher, node: Node, depth: int) -> str | None:
     types = expected_types(wanted)
     if types:
         return _other_type(types, node)
     for name, value in wanted_parts(wanted).items():
         field = _field(name, node)
-        why = field if isinstance(field, str) else field and never_fits(value, field)
+        why = field if isinstance(field, str) else field and never_fits(value, field, depth + 1)
         if why:
             return why
     return None
