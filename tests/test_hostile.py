@@ -458,6 +458,49 @@ def an_assignment_of_another_type(shelf: Shelf) -> None:
         shelf.fake(Settled).depth_m = "deep"  # type: ignore[assignment]
 
 
+@hostile(ReplyRefused, "Settled.depth_m is float, and cannot be assigned: it is None")
+def an_assignment_of_another_type_that_is_cued(shelf: Shelf) -> None:
+    cue(attribute(shelf.fake(Settled), "depth_m").assigned).gives(None)
+    with shelf.refusals_expected():
+        shelf.fake(Settled).depth_m = None  # type: ignore[assignment]
+
+
+@hostile(EndlessCalls, "Settled.depth_m was called 10,000 times in a row")
+def an_attribute_that_is_asked_for_ever(shelf: Shelf) -> None:
+    cue(attribute(shelf.fake(Settled), "depth_m")).gives(1.0, 2.0)
+    with shelf.refusals_expected():
+        while shelf.fake(Settled).depth_m < 3.0:
+            pass
+
+
+@hostile(EndlessCalls, "QuayPatrol.report_on was refused 200 times")
+def a_task_that_tries_for_ever(shelf: Shelf) -> None:
+    async def tries() -> None:
+        while True:
+            with suppress(Exception):
+                await shelf.fake(QuayPatrol).report_on("B-1")
+
+    async def main() -> None:
+        await asyncio.gather(tries())
+
+    with shelf.refusals_expected():
+        asyncio.run(main())
+
+
+@hostile(RefusalHidden, "200 calls were refused")
+def a_thread_that_tries_for_ever(_: Shelf) -> None:
+    def tries(shelf: Shelf) -> None:
+        with suppress(EndlessCalls):
+            while True:
+                with suppress(Exception):
+                    shelf.fake(TideService).depth_at("Ternhythe", NOON)
+
+    with Shelf() as shelf:
+        thread = threading.Thread(target=tries, args=(shelf,))
+        thread.start()
+        thread.join(20)
+
+
 @hostile(RefusalHidden, r"promises float, but computes\(deep\) gave 'deep': it is 'deep', a str")
 def a_computed_reply_of_another_type(_: Shelf) -> None:
     def deep(harbour: str, at: datetime) -> Any:
@@ -563,6 +606,20 @@ def a_callback_that_is_given_to_the_act(shelf: Shelf) -> None:
     shelf.fake(Http).request("GET", "/", callback=heard)
     assert tally(told) == 1
     assert tally(heard.depth_at) == 0
+
+
+@legitimate
+def a_callback_beside_an_injected_function(shelf: Shelf) -> None:
+    class Timed:
+        def __init__(self, now: Callable[[], datetime], told: Callable[[int], None]) -> None:
+            self.now, self.told = now, told
+
+        def act(self, callback: Callable[[float], None]) -> None: ...
+
+    callback = shelf.fake(Callable[[float], None])
+    shelf.furnish(Timed).act(callback)
+    other = shelf.fake(Callable[[str], None])
+    assert tally(callback) == tally(other) == 0
 
 
 @legitimate

@@ -14,6 +14,7 @@ from urnshelf.calls.place import is_yours
 from urnshelf.calls.target import FakeState, state_of
 from urnshelf.errors import LookRefused
 from urnshelf.interfaces.members import Interface
+from urnshelf.interfaces.taking_apart import form_is_callable
 from urnshelf.types.forms import type_arguments
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -53,8 +54,9 @@ def refuse_idle(state: FakeState) -> None:
 
 def are_alike(one: Interface, other: Interface) -> bool:
     """Whether one interface is the other, or inherits from it, and no type arguments differ."""
-    first, second = one.origin, other.origin
-    if not isinstance(first, type) or not isinstance(second, type):
+    first: Any = one.origin
+    second: Any = other.origin
+    if not (_is_class(one) and _is_class(other)):
         return bool(one.form == other.form)
     base = second if second in first.__mro__ else first
     if base not in second.__mro__ or base not in first.__mro__:
@@ -66,6 +68,10 @@ def are_alike(one: Interface, other: Interface) -> bool:
         or mine[name] == theirs[name]
         for name in mine.keys() & theirs.keys()
     )
+
+
+def _is_class(interface: Interface) -> bool:
+    return isinstance(interface.origin, type) and not form_is_callable(interface.form)
 
 
 def _was_handed_over(state: FakeState) -> bool:

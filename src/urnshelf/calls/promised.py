@@ -72,6 +72,16 @@ def broken_promise(
     return f"{target.name} promises {promise.name}, but {given}{wrong}\n{advice}".rstrip()
 
 
+def wrongly_assigned(target: AssignmentTarget, value: object) -> str:
+    """Why a value cannot be assigned to an attribute, from which it is read back later; empty where
+    it can.
+    """
+    promise = target.member.promise
+    wrong = misfit(value, promise.node) if target.desk.settings.check_replies else None
+    attribute = f"{target.state.label}.{target.member.name}"
+    return f"{attribute} is {promise.name}, and cannot be assigned: {wrong}" if wrong else ""
+
+
 def cannot_be_called_as(target: Target, function: Callable[..., Any]) -> str:
     """Why a function cannot be called as the method is; empty where it can."""
     try:

@@ -7,18 +7,20 @@ from enum import Enum
 from typing import Any, NoReturn
 
 from urnshelf.calls.place import locate
+from urnshelf.calls.promised import wrongly_assigned
 from urnshelf.calls.script import AssignedLine, ConstantLine
 from urnshelf.calls.target import (
     NOTHING,
     STATE,
     TARGETS,
+    AssignmentTarget,
     FakeState,
     assignment_of,
     state_of,
     target_at,
 )
 from urnshelf.calls.wording import no_such_attribute
-from urnshelf.errors import InterfaceRefused
+from urnshelf.errors import InterfaceRefused, ReplyRefused
 from urnshelf.interfaces.dependencies import is_of_the_language
 from urnshelf.interfaces.members import NO_DEFAULT, Interface, Member
 from urnshelf.records.copies import PLAIN
@@ -70,6 +72,8 @@ def attribute_of(member: Member, index: int) -> property:
         # first the ledger and the cues, which may raise; then the value
         frame = sys._getframe(2)
         assignment.take(assignment, (value,), frame)
+        if assignment.cues:
+            _refuse_what_was_cued(assignment, value)
         # an object behind the fake has it now, and may make something else of it
         if state.behind is NOTHING:
             target = target_at(fake, index)
@@ -78,6 +82,15 @@ def attribute_of(member: Member, index: int) -> property:
             target.cues = (AssignedLine(target, value, locate(frame)),)
 
     return property(get, write if member.settable else None)
+
+
+def _refuse_what_was_cued(assignment: AssignmentTarget, value: object) -> None:
+    """Refuse a value of another type also where a cue let the assignment pass."""
+    wrong = wrongly_assigned(assignment, value)
+    if wrong:
+        refusal = ReplyRefused(wrong)
+        assignment.desk.refusals.note(refusal, assignment)
+        raise refusal
 
 
 def manners_of(interface: Interface) -> dict[str, Any]:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any, get_args
 
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
+from urnshelf.calls.promised import wrongly_assigned
 from urnshelf.calls.replies import Entered
 from urnshelf.calls.target import AssignmentTarget, Target
 from urnshelf.clock import Clock
@@ -13,7 +14,6 @@ from urnshelf.errors import ReplyRefused, UrnShelfError
 from urnshelf.fakes.clocks import clock_reply, is_of_a_clock
 from urnshelf.interfaces.dependencies import CONTEXTS, is_interface
 from urnshelf.interfaces.members import Member
-from urnshelf.records.fit import misfit
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Kind, Node, node_of
 
@@ -78,7 +78,10 @@ def _obvious_reply(call: LiveCall, fake_for: Callable[[Any], Any]) -> Any:
     target = call.target
     member = target.member
     if isinstance(target, AssignmentTarget):
-        _refuse_another_type(target, call)
+        wrong = wrongly_assigned(target, call.live[0])
+        if wrong:
+            call.answered_by = OBVIOUS
+            raise ReplyRefused(wrong)
         return None
     if member.name in ("__exit__", "__aexit__"):
         return None
@@ -93,16 +96,6 @@ def _obvious_reply(call: LiveCall, fake_for: Callable[[Any], Any]) -> Any:
     reply = _given(promise.node, target, fake_for)
     # without an annotation the manner of Python's own context managers is meant
     return target.state.fake if reply is NO_REPLY and is_entering else reply
-
-
-def _refuse_another_type(target: AssignmentTarget, call: LiveCall) -> None:
-    """What is assigned is read back later: it must be what the attribute promises."""
-    promise = target.member.promise
-    wrong = misfit(call.live[0], promise.node) if target.desk.settings.check_replies else None
-    if wrong:
-        call.answered_by = OBVIOUS
-        attribute = f"{target.state.label}.{target.member.name}"
-        raise ReplyRefused(f"{attribute} is {promise.name}, and cannot be assigned: {wrong}")
 
 
 def _given(promised: Node, target: Target, fake_for: Callable[[Any], Any]) -> Any:
