@@ -4,10 +4,12 @@ failing test.
 
 from __future__ import annotations
 
+import sys
 from collections import deque
 from collections.abc import Generator
 from hashlib import blake2b
 from pathlib import Path
+from types import FrameType
 from typing import Any
 from weakref import ref
 
@@ -30,8 +32,6 @@ about tests.
 """
 _made: deque[ref[Shelf]] = deque(maxlen=8)
 """The shelves that were made last: a test that fails tells of its own."""
-_shared: list[str] = []
-"""The fixture that is being made, where several tests share it."""
 _LINES_AT_ASSERTION = 8
 _CHARACTERS_AT_ASSERTION = 600  # pytest cuts what is longer
 
@@ -94,9 +94,10 @@ def shelf() -> Shelf:
         -1
     ]  # not `request.node`: to ask for `request` takes longer than to make a shelf
     told = item.config.stash[_PROJECT]
-    settings = {name: value for name, value in told.items() if name != "tells"}
-    for mark in reversed(list(item.iter_markers("urnshelf"))):
-        settings |= _marked(mark)
+    settings = {name: value for name, value in told.items() if name != "tells"} if told else {}
+    if "urnshelf" in item.keywords:
+        for mark in reversed(list(item.iter_markers("urnshelf"))):
+            settings |= _marked(mark)
     new = item.stash[_SHELF] = Shelf(_seed(item.nodeid, item.config), **settings)
     if told.get("tells"):
         _tell(new, told["tells"])
@@ -123,18 +124,6 @@ def pytest_runtest_setup(item: pytest.Item) -> None:
     _made.clear()
 
 
-@pytest.hookimpl(wrapper=True)
-def pytest_fixture_setup(fixturedef: pytest.FixtureDef[Any]) -> Generator[None, Any, Any]:
-    """Note which fixture is being made, where several tests share it."""
-    if fixturedef.scope == "function":
-        return (yield)
-    _shared.append(f"{fixturedef.baseid}::{fixturedef.argname}")
-    try:
-        return (yield)
-    finally:
-        _shared.pop()
-
-
 def _seed_of_what_runs() -> int:
     """The seed of a shelf that was given none: by the name of the test, or of the fixture that
     several tests share.
@@ -142,7 +131,21 @@ def _seed_of_what_runs() -> int:
     if not _running:
         return 0
     item = _running[-1]
-    return _seed(_shared[-1] if _shared else item.nodeid, item.config)
+    return _seed(_shared_fixture() or item.nodeid, item.config)
+
+
+def _shared_fixture() -> str:
+    """The fixture that is being made, where several tests share it; empty where there is none.
+
+    It is looked for among the frames: a hook would cost every fixture of every test.
+    """
+    frame: FrameType | None = sys._getframe(1)
+    while frame is not None and frame.f_code.co_name != "pytest_fixture_setup":
+        frame = frame.f_back
+    made: Any = None if frame is None else frame.f_locals.get("fixturedef")
+    if made is None or made.scope == "function":
+        return ""
+    return f"{made.baseid}::{made.argname}"
 
 
 def _seed(name: str, config: pytest.Config) -> int:
@@ -170,12 +173,10 @@ def pytest_runtest_call(item: pytest.Item) -> Generator[None, Any, Any]:
     return result
 
 
-@pytest.hookimpl(wrapper=True)
-def pytest_runtest_teardown(item: pytest.Item) -> Generator[None, Any, Any]:
+@pytest.hookimpl(trylast=True)
+def pytest_runtest_teardown(item: pytest.Item) -> None:
     """What the tear-down of fixtures calls is looked at, too."""
-    result = yield
     _check_out(item.stash.get(_OWN, []))
-    return result
 
 
 def _shelves_of(item: pytest.Item) -> list[Shelf]:

@@ -11,7 +11,7 @@ from urnshelf.calls.target import AssignmentTarget, Target
 from urnshelf.calls.wording import signature_line
 from urnshelf.errors import CueRefused
 from urnshelf.records.display import show
-from urnshelf.records.equality import EXACT
+from urnshelf.records.equality import is_exact
 from urnshelf.records.matchers import beginning, holding, whatever
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -111,7 +111,10 @@ def _bound_in_part(target: Target, *args: object, **kwargs: object) -> tuple[Any
 
 def _refuse_what_never_fits(found: Asked, verb: str) -> None:
     values = found.expected or ()
-    if all(value is whatever or type(value) in EXACT for value in values):
+    for value in values:
+        if value is not whatever and not is_exact(type(value)):
+            break
+    else:
         return  # as the most are
     from urnshelf.records.never import never_fits
 

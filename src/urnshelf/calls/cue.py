@@ -82,7 +82,7 @@ class Cue(Generic[P, R]):
             )
         for value in values:
             if not isinstance(value, (Raising, Passing)):
-                why = why_not_given(self._line.target, value, f"{self}.gives({show(value, 60)})")
+                why = why_not_given(self._line.target, value, self)
                 if why:
                     raise self._refused(ReplyRefused, why)
         return self._with(Values(values, when_spent))

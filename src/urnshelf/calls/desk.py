@@ -14,7 +14,7 @@ from urnshelf.calls.ledger import NO_REPLY, WITHIN, Call, Entry, LiveCall
 from urnshelf.calls.place import YOURS, locate, place_of
 from urnshelf.calls.refusals import Refusals
 from urnshelf.calls.replies import Pending
-from urnshelf.calls.settings import Settings
+from urnshelf.calls.settings import USUAL, Settings
 from urnshelf.calls.taken import Calls
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.calls.waiting import slept
@@ -36,7 +36,6 @@ if TYPE_CHECKING:
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 Answerer = Callable[[LiveCall], Any]
-_USUAL = Settings()
 _OURS = frozenset({RepliesSpent, ReplyRefused, EndlessCalls})
 """What answerers raise that must not be hidden; other errors are replies."""
 
@@ -57,7 +56,7 @@ class Desk:
     def __init__(
         self,
         answerers: Sequence[Answerer],
-        settings: Settings = _USUAL,
+        settings: Settings = USUAL,
         unread: Callable[[LiveCall], Unanswered] = lambda _: Unanswered(),
         looks_up: Callable[[Target], bool] = lambda _: False,
     ) -> None:

@@ -20,35 +20,42 @@ _GENERATORS = (GeneratorType, AsyncGeneratorType)
 _FUNCTIONS = (FunctionType, LambdaType, MethodType)
 
 
-def why_not_given(target: Target, value: Any, written: str) -> str:
+def why_not_given(target: Target, value: Any, cue: object) -> str:
     """Why a cue cannot give a value; empty where it can.
 
     Args:
         target: the method.
         value: any.
-        written: the cue and the value, as code.
+        cue: for the message.
     """
-    if isinstance(value, Matcher):
-        return f"{written}: a matcher stands for arguments; give a real value"
-    if isinstance(target, AssignmentTarget) and value is not None:
-        return f"{written}: an assignment has no reply; use .raises(…), or .gives(None)"
-    if not target.desk.settings.check_replies:
-        return ""
     promise = target.promise
+    if isinstance(value, Matcher):
+        return f"{_given(cue, value)}: a matcher stands for arguments; give a real value"
+    if isinstance(target, AssignmentTarget) and value is not None:
+        advice = "an assignment has no reply; use .raises(…), or .gives(None)"
+        return f"{_given(cue, value)}: {advice}"
+    if not target.desk.settings.check_replies or type(value) is promise.node.bare:
+        return ""
     if promise.awaited and inspect.iscoroutine(value):
         value.close()
-        return f"{written}: a coroutine; give the awaited value, a value of type {promise.name}"
+        advice = f"give the awaited value, a value of type {promise.name}"
+        return f"{_given(cue, value)}: a coroutine; {advice}"
     why = never_given(value, promise)
     if why:
-        return f"{written}: {why}"
+        return f"{_given(cue, value)}: {why}"
     wrong = broken_promise(target, value)
     if not wrong:
         return ""
     advice = advice_on(value, promise)
     advice = f"{advice} Or" if advice else "Give a value of that type, or"
     return (
-        f"{wrong}\n  in   {written}\n{advice} switch the check off with Shelf(check_replies=False)."
+        f"{wrong}\n  in   {_given(cue, value)}\n{advice} switch the check off with "
+        "Shelf(check_replies=False)."
     )
+
+
+def _given(cue: object, value: object) -> str:
+    return f"{cue}.gives({show(value, 60)})"
 
 
 def broken_promise(

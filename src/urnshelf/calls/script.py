@@ -17,19 +17,13 @@ from urnshelf.calls.replies import Pending, Reply, Values, passing_through
 from urnshelf.calls.target import NOTHING
 from urnshelf.calls.waiting import slept
 from urnshelf.records.display import show
-from urnshelf.records.equality import EXACT, same
+from urnshelf.records.equality import is_exact, same
 from urnshelf.records.matchers import whatever
-from urnshelf.types.forms import full_name
 
 if TYPE_CHECKING:
     from urnshelf.calls.target import Target
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
-
-_EXACT_BY_NAME = frozenset({"datetime.date", "datetime.datetime", "decimal.Decimal", "uuid.UUID"})
-"""More types whose own `==` is the one equality among values of the same type; they are not all
-imported here.
-"""
 
 
 class Line:
@@ -259,6 +253,6 @@ def _is_exact(wanted: object) -> bool:
     """Whether its own `==` is the one equality among values of its type; a NaN's is not."""
     cls = type(wanted)
     try:
-        return (cls in EXACT or full_name(cls) in _EXACT_BY_NAME) and bool(wanted == wanted)
+        return is_exact(cls) and bool(wanted == wanted)
     except TypeError:  # a class that cannot be hashed
         return False

@@ -28,6 +28,9 @@ class Settings(NamedTuple):
     """
 
 
+USUAL = Settings()
+
+
 def settings_of(told: Mapping[str, Any], where: str = "", others: tuple[str, ...] = ()) -> Settings:
     """The settings, those that were not told at their usual values.
 
@@ -42,6 +45,8 @@ def settings_of(told: Mapping[str, Any], where: str = "", others: tuple[str, ...
     >>> settings_of({"unused_cues": "refuse"}).unused_cues
     'refuse'
     """
+    if not told:
+        return USUAL
     for name, value in told.items():
         why = _why_not(name, value, others)
         if why:

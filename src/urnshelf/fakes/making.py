@@ -32,7 +32,7 @@ class Fakes:
         made = self._of(form)
         if name in made:
             return made[name]
-        if name is None and (len(made) > 1 or self._has_furnished(made)):
+        if name is None and made and (len(made) > 1 or self._has_furnished(made)):
             names = ", ".join(f"name={known!r}" for known in made)
             raise InterfaceRefused(
                 f"there are {len(made)} fakes of {type_name(form)}, and each has a name: say which "
@@ -66,7 +66,7 @@ class Fakes:
     def hand_over(self, form: object, name: str | None) -> Any:
         """A fake for a service that is built."""
         fake = self.give(form, name)
-        self._desk.furnished.append(self.state(form, name))
+        self._desk.furnished.append(object.__getattribute__(fake, STATE))
         return fake
 
     def note_given(self, values: Iterable[object]) -> None:

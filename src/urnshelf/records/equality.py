@@ -10,12 +10,22 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.records.description import Description
 from urnshelf.records.recognising import describe, has_own
+from urnshelf.types.forms import full_name
 
 Pairs = list[tuple[Any, Any]]
 EXACT = frozenset({int, str, bool, bytes, type(None)})
 """Types whose own `==` is the one equality among values of the same type, and which every program
 has.
 """
+
+
+_EXACT_BY_NAME = frozenset({"datetime.date", "datetime.datetime", "decimal.Decimal", "uuid.UUID"})
+"""More such types; they are not all imported here."""
+
+
+def is_exact(cls: type) -> bool:
+    """Whether its own `==` is the one equality among values of a class."""
+    return cls in EXACT or full_name(cls) in _EXACT_BY_NAME
 
 
 class Matcher:
