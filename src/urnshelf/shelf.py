@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any, Literal, TypedDict, TypeVar, Unpack, overload
 
@@ -166,12 +167,13 @@ class Shelf(Watched, Shelved):
             self._fakes.state(interface, name).is_spare = True
         return self._fakes.give(interface, name)
 
-    def furnish(self, service: Callable[..., T], **given: object) -> T:
+    def furnish(self, service: Callable[..., T], /, **given: object) -> T:
         """Build the object under test, with a fake for each parameter annotated with an interface.
 
         Args:
-            service: its class, or a function that builds it.
-            given: arguments of your own; they go first. Other parameters keep their defaults.
+            service: its class, a function that builds it, or a partial one.
+            given: arguments of your own; they go first. Settings whose fields all have defaults are
+                built, other parameters keep their defaults.
 
         Raises:
             FurnishRefused: a parameter that is neither given, nor an interface, nor has it a
@@ -185,7 +187,7 @@ class Shelf(Watched, Shelved):
         >>> desk.moor(vessel_id=7, arrival=NOON).berth_id
         1
         """
-        return furnish(service, given, self._fakes)
+        return furnish(service, given, self._fakes, sys._getframe(1))
 
     def explain(self, interface: object) -> Explanation:
         """How each method of an interface is read, as a table of method, meaning and advice; print

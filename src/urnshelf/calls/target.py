@@ -34,6 +34,7 @@ class FakeState:
         "assignments",
         "behind",
         "desk",
+        "given_as",
         "interface",
         "is_spare",
         "made_after",
@@ -52,6 +53,8 @@ class FakeState:
         """The object to which calls go that no cue answers."""
         self.made_after = len(desk.furnished)
         """How many fakes had been furnished when it was made."""
+        self.given_as = ""
+        """The service, and the parameter, that it was furnished for."""
         self.is_spare = False
         """Whether it is meant to be used by nobody."""
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 from collections.abc import Callable
 from typing import Any
 
@@ -9,6 +10,7 @@ from urnshelf.caches import remembered
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.clock import Clock
 from urnshelf.interfaces.members import Member
+from urnshelf.interfaces.signatures import name_of_routine
 from urnshelf.records.description import snake_case
 from urnshelf.types.forms import full_name
 
@@ -24,6 +26,15 @@ _ZONES = frozenset({"tz", "tzinfo", "timezone", "zone"})
 _DAYS = frozenset({"today", "current_date", "get_today"})
 _CLOCK_WORDS = frozenset({"clock", "now", "utcnow", "time"})
 
+_STANDARD = frozenset(
+    """
+    time.sleep time.time time.time_ns time.monotonic time.monotonic_ns time.perf_counter
+    asyncio.tasks.sleep datetime.datetime.now datetime.datetime.utcnow datetime.datetime.today
+    datetime.date.today
+    """.split()
+)
+"""Functions of the standard library that tell the time, or sleep."""
+
 Teller = Callable[[str, Clock, tuple[Any, ...]], Any]
 
 
@@ -31,6 +42,11 @@ def clock_reply(call: LiveCall, clock: Clock) -> Any:
     """What the shelf's clock answers; `NO_REPLY` where the method is no clock's."""
     tell = _teller(call.target.member)
     return NO_REPLY if tell is None else tell(_name(call.target.member), clock, call.live)
+
+
+def is_of_the_standard_clock(thing: object) -> bool:
+    """Whether it is a function of the standard library that tells the time, or sleeps."""
+    return inspect.isroutine(thing) and name_of_routine(thing) in _STANDARD
 
 
 def is_of_a_clock(member: Member) -> bool:
@@ -86,8 +102,10 @@ def _sleep(_name: str, clock: Clock, live: tuple[Any, ...]) -> Any:
     """Sleeping takes no time; the clock moves on."""
     from datetime import timedelta
 
+    # asyncio's takes what it is to give besides
     if (
-        len(live) != 1
+        not live
+        or any(one is not None for one in live[1:])
         # `sleep(True)` is no span of time
         or isinstance(live[0], bool)
         or not isinstance(live[0], (int, float, timedelta))

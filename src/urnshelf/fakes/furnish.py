@@ -5,104 +5,106 @@ from __future__ import annotations
 import inspect
 from collections.abc import Callable
 from enum import Enum
-from typing import Any, TypeVar
+from functools import partial
+from types import FrameType
+from typing import Any, TypeVar, get_origin
 
-from urnshelf.caches import remembered
 from urnshelf.calls.place import put_under_test
 from urnshelf.errors import FurnishRefused
+from urnshelf.fakes.clocks import is_of_the_standard_clock
+from urnshelf.fakes.constructors import NOTHING, Constructor, Taken, service_name
 from urnshelf.fakes.making import Fakes
 from urnshelf.interfaces.dependencies import is_interface, is_of_the_language
+from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.records.display import show
 from urnshelf.records.recognising import describe
-from urnshelf.types.annotations import resolve, signature_of
-from urnshelf.types.forms import type_name
-from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
+from urnshelf.types.forms import full_name, type_name
+from urnshelf.types.nodes import Kind, Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 S = TypeVar("S")
 
 
-def furnish(service: Callable[..., S], given: dict[str, Any], fakes: Fakes) -> S:
-    """Build the service: given arguments, a fake for each parameter annotated with an interface,
-    defaults otherwise.
+def furnish(
+    service: Callable[..., S], given: dict[str, Any], fakes: Fakes, frame: FrameType | None = None
+) -> S:
+    """Build the service: given arguments, a fake for each dependency, settings built of their
+    defaults, and other parameters as they are.
 
     Args:
         service: a class, or a function that builds the service.
         given: arguments by name.
         fakes: those of the shelf.
+        frame: the caller's, for the names of classes that were made in it.
 
     Raises:
         FurnishRefused: a parameter that is none of these, or an argument that the service does not
             take.
     """
-    if not callable(service):
-        raise FurnishRefused(f"furnish() takes the service's class, not {show(service)}")
+    _refuse_what_builds_nothing(service)
     # messages show lines of the service, even where it is installed like a library
-    put_under_test(getattr(service, "__module__", ""))
-    signature, dependencies = _parameters(service)
-    all_of_one = _by_interface(dependencies)
-    if given:
-        _refuse_unknown(service, signature, given)
-        dependencies = {name: form for name, form in dependencies.items() if name not in given}
+    put_under_test(getattr(_bare(service), "__module__", None) or "")
+    constructor = Constructor(service, frame)
+    _refuse_unknown(constructor, given)
     fakes.note_given(given.values())
+    twins = _by_interface(constructor)
     arguments = dict(given)
     lacking = []
-    for name, form in dependencies.items():
+    for name, parameter in constructor.parameters.items():
+        if name in given or name in constructor.bound:
+            continue
+        form = faked_for(parameter)
         if form is not None:
-            twins = all_of_one[form] if len(all_of_one[form]) > 1 else ()
-            if twins:
-                _refuse_without_a_name(service, form, twins, fakes)
-            arguments[name] = fakes.hand_over(form, name if twins else None)
-        elif signature.parameters[name].default is inspect.Parameter.empty:
-            lacking.append(signature.parameters[name])
+            several = twins.get(form, [])
+            arguments[name] = _fake(constructor, name, form, several, fakes)
+        elif parameter.default is NOTHING:
+            value = _built(parameter, constructor)
+            if value is not NOTHING:
+                arguments[name] = value
+            elif not parameter.is_handed_on:  # of a base it may be given by the constructor itself
+                lacking.append(parameter)
     if lacking:
-        raise FurnishRefused(_lacking_text(service, lacking))
-    # for these a name would be refused
-    positional = [arguments.pop(name) for name in _positional(service) if name in arguments]
-    return service(*positional, **arguments)
+        raise FurnishRefused(_lacking_text(constructor.name, lacking))
+    built: S = constructor.call(arguments)
+    return built
 
 
-def _by_interface(dependencies: dict[str, Any]) -> dict[Any, list[str]]:
-    """The parameters of each interface."""
-    found: dict[Any, list[str]] = {}
-    for name, form in dependencies.items():
-        found.setdefault(form, []).append(name)
-    return found
+def _bare(service: Any) -> Any:
+    """The class or function under a partial one, or one with type arguments."""
+    while isinstance(service, partial):
+        service = service.func
+    return get_origin(service) or service
 
 
-def _refuse_without_a_name(service: object, form: Any, twins: list[str], fakes: Fakes) -> None:
-    """A fake without a name that a test made before, and nobody was given: which parameter did it
-    mean?
-    """
-    bare = fakes.bare(form)
-    if bare is None or bare.desk.is_handed_over(bare):
+def _refuse_what_builds_nothing(service: Any) -> None:
+    bare = _bare(service)
+    if not callable(service):
+        raise FurnishRefused(f"furnish() takes the service's class, not {show(service)}")
+    if not isinstance(bare, type):
         return
-    wanted = " or ".join(f"shelf.fake({type_name(form)}, name={name!r})" for name in twins)
-    raise FurnishRefused(
-        f"{_name(service)} takes several of {type_name(form)}, {' and '.join(twins)}, and "
-        f"{bare.expression} was made before, which none of them gets: name the one that was meant, "
-        f"{wanted}; or give it, shelf.furnish({_name(service)}, {twins[0]}={bare.expression})"
-    )
+    name = service_name(bare)
+    if getattr(bare, "_is_protocol", False):
+        raise FurnishRefused(f"{name} is an interface, and no service: shelf.fake({name})")
+    if inspect.isabstract(bare):
+        lacks = ", ".join(sorted(getattr(bare, "__abstractmethods__", ())))
+        raise FurnishRefused(
+            f"{name} is abstract, and cannot be built: it lacks {lacks}; furnish a class that has "
+            f"them, or fake it: shelf.fake({name})"
+        )
 
 
-@remembered
-def _positional(service: object) -> tuple[str, ...]:
-    """The parameters that can only be given by position."""
-    return tuple(
-        n for n, p in _parameters(service)[0].parameters.items() if p.kind is p.POSITIONAL_ONLY
-    )
-
-
-@remembered
-def _parameters(service: object) -> tuple[inspect.Signature, dict[str, Any]]:
-    """The service's parameters, and for each the interface that it is annotated with, or None."""
-    signature = _signature(service)
-    return signature, {
-        name: dependency(_node(service, parameter))
-        for name, parameter in signature.parameters.items()
-        if parameter.kind not in (parameter.VAR_POSITIONAL, parameter.VAR_KEYWORD)
-    }
+def faked_for(parameter: Taken) -> Any:
+    """What is faked for a parameter: its interface, or a function that tells the time or sleeps;
+    None where nothing is.
+    """
+    default = parameter.default
+    # the real clock, and real sleep, are never reached
+    if default is not NOTHING and is_of_the_standard_clock(default):
+        return default
+    if parameter.node.kind is Kind.CALLABLE:
+        return parameter.node.bare if default is NOTHING else None
+    return dependency(parameter.node)
 
 
 def dependency(node: Node) -> Any:
@@ -115,54 +117,129 @@ def dependency(node: Node) -> Any:
 
 
 def _is_service_class(cls: Any) -> bool:
-    """A plain class of the user's own that is no record, no enum and no value."""
+    """A plain class of the user's own that is no record, no enum, no value, and no settings."""
     # data is given or drawn, never faked: a fake of a record would hide what the service makes of
     # it
     if is_of_the_language(cls) or describe(cls) is not None:
         return False
-    return not issubclass(cls, (Enum, BaseException, int, float, str, bytes, tuple, list, dict))
+    if issubclass(cls, (Enum, BaseException, int, float, str, bytes, tuple, list, dict)):
+        return False
+    return not _holds_settings(cls)
 
 
-def _signature(service: object) -> inspect.Signature:
+_DOES_SOMETHING = frozenset(
+    """
+    __call__ __enter__ __aenter__ __iter__ __aiter__ __next__ __getitem__ __len__ __await__
+    """.split()
+)
+"""Special methods of a class that is depended on; the others any data may have."""
+
+
+def _holds_settings(cls: Any) -> bool:
+    """A plain class that has fields, and no public method or property: settings, by its looks."""
+    members = [one for one in interface_of(cls).members.values() if one.owner is not None]
+    fields = [one for one in members if one.kind == "attribute" and one.function is None]
+    methods = [one for one in members if one not in fields]
+    does = [one for one in methods if one.name in _DOES_SOMETHING or not one.name.startswith("_")]
+    return not does and any(not one.name.startswith("_") for one in fields)
+
+
+def _by_interface(constructor: Constructor) -> dict[Any, list[str]]:
+    """The parameters of each interface."""
+    found: dict[Any, list[str]] = {}
+    for name, parameter in constructor.parameters.items():
+        form = faked_for(parameter)
+        if form is not None:
+            found.setdefault(form, []).append(name)
+    return found
+
+
+def _fake(constructor: Constructor, name: str, form: Any, several: list[str], fakes: Fakes) -> Any:
+    if len(several) < 2:
+        return fakes.hand_over(form, None, constructor.name, name)
+    bare = fakes.bare(form)
+    if bare is None or bare.desk.is_handed_over(bare):
+        return fakes.hand_over(form, name, constructor.name, name)
+    # a fake without a name that a test made before, and nobody was given
+    wanted = " or ".join(f"shelf.fake({type_name(form)}, name={one!r})" for one in several)
+    raise FurnishRefused(
+        f"{constructor.name} takes several of {type_name(form)}, {' and '.join(several)}, and "
+        f"{bare.expression} was made before, which none of them gets: name the one that was meant, "
+        f"{wanted}; or give it, shelf.furnish({constructor.name}, {several[0]}={bare.expression})"
+    )
+
+
+# --- settings -------------------------------------------------------------------------------------
+
+
+def _built(parameter: Taken, constructor: Constructor) -> Any:
+    """What a parameter without a default gets that is no dependency: settings made of their own
+    defaults, or a logger; `NOTHING` for any other.
+    """
+    cls = parameter.node.origin
+    if parameter.node.kind is not Kind.CLASS or not isinstance(cls, type):
+        return NOTHING
+    if any(full_name(base) == "logging.Logger" for base in cls.__mro__):
+        from logging import getLogger
+
+        return getLogger(getattr(_bare(constructor.service), "__module__", None))
+    if not (describe(cls) is not None or _is_plain_settings(cls)) or _without_default(cls):
+        return NOTHING
     try:
-        return signature_of(service)
-    except (TypeError, ValueError) as why:
+        return cls()
+    except Exception as why:
         raise FurnishRefused(
-            f"furnish({_name(service)}): its parameters cannot be told ({why}); build it by hand"
+            f"{constructor.name} cannot be built: its settings {parameter.name}: {cls.__name__} "
+            f"cannot be made of their defaults: {type(why).__name__}: {why}\nGive them: "
+            f"shelf.furnish({constructor.name}, {parameter.name}=…)"
         ) from None
 
 
-def _node(service: Any, parameter: inspect.Parameter) -> Node:
-    if parameter.annotation is inspect.Parameter.empty:
-        return ANYTHING
-    owner = service if isinstance(service, type) else None
-    return node_of(resolve(parameter.annotation, owner, service.__init__ if owner else service))
+def _without_default(cls: type) -> list[str]:
+    parameters = Constructor(cls, None).parameters.values()
+    return [one.name for one in parameters if one.default is NOTHING]
 
 
-def _refuse_unknown(service: object, signature: inspect.Signature, given: dict[str, Any]) -> None:
-    takes_any = any(p.kind is p.VAR_KEYWORD for p in signature.parameters.values())
-    unknown = [name for name in given if name not in signature.parameters]
-    if unknown and not takes_any:
-        raise FurnishRefused(
-            f"{_name(service)} has no parameter {unknown[0]!r}; it has "
-            f"{', '.join(signature.parameters) or 'none'}"
-        )
+def _is_plain_settings(cls: type) -> bool:
+    return not is_of_the_language(cls) and not issubclass(cls, Enum) and _holds_settings(cls)
 
 
-def _lacking_text(service: object, lacking: list[inspect.Parameter]) -> str:
-    lines = [f"{_name(service)} cannot be built: no argument for"]
-    for parameter in lacking:
-        node = _node(service, parameter)
-        if parameter.annotation is inspect.Parameter.empty:
-            why = "it has no annotation"
-        elif node.kind is Kind.UNKNOWN:
-            why = f"its annotation {parameter.annotation!r} cannot be resolved"
-        else:
-            why = f"{type_name(node.form)} is no interface"
-        lines.append(f"  {parameter.name}: {why}, and it has no default")
-    example = ", ".join(f"{parameter.name}=…" for parameter in lacking)
-    return "\n".join([*lines, f"Give it: shelf.furnish({_name(service)}, {example})"])
+# --- what cannot be built -------------------------------------------------------------------------
 
 
-def _name(service: object) -> str:
-    return getattr(service, "__qualname__", None) or show(service)
+def _refuse_unknown(constructor: Constructor, given: dict[str, Any]) -> None:
+    known = list(constructor.parameters)
+    unknown = [name for name in given if name not in known]
+    if not unknown or constructor.takes_any:
+        return
+    import difflib  # only a mistake pays for it
+
+    near = difflib.get_close_matches(unknown[0], known, 1, 0.6)
+    hint = f"; did you mean {near[0]!r}?" if near else ""
+    raise FurnishRefused(
+        f"{constructor.name} has no parameter {unknown[0]!r}{hint}; it has "
+        f"{', '.join(known) or 'none'}"
+    )
+
+
+def _lacking_text(name: str, lacking: list[Taken]) -> str:
+    lines = [f"{name} cannot be built: no argument for"]
+    lines += [f"  {one.name}: {_why_lacking(one)}, and it has no default" for one in lacking]
+    example = ", ".join(f"{one.name}=…" for one in lacking)
+    return "\n".join([*lines, f"Give it: shelf.furnish({name}, {example})"])
+
+
+def _why_lacking(parameter: Taken) -> str:
+    node = parameter.node
+    if not parameter.is_annotated:
+        return "it has no annotation"
+    if node.kind is Kind.UNKNOWN:
+        return f"its annotation {type_name(node.written)} cannot be resolved"
+    kinds = [one for one in node.args if dependency(one)] if node.kind is Kind.UNION else []
+    if kinds:
+        first = type_name(kinds[0].form)
+        return f"it may be any of {type_name(node.form)}, as shelf.fake({first})"
+    if isinstance(node.bare, type) and describe(node.bare) is not None:
+        wanted = ", ".join(_without_default(node.bare)[:4])
+        return f"{type_name(node.form)} is data that has no default for {wanted}"
+    return f"{type_name(node.form)} is no interface"

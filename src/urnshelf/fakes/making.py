@@ -15,6 +15,21 @@ from urnshelf.types.forms import type_name
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
+def _which_one(interface: str, made: dict[str | None, Any]) -> str:
+    """What to say where the name is lacking: which fakes there are, and what they were made for."""
+    count = (
+        f"is 1 fake of {interface}, and it"
+        if len(made) == 1
+        else (f"are {len(made)} fakes of {interface}, and each")
+    )
+    lines = [f"there {count} has a name: say which one"]
+    for name, fake in made.items():
+        state: Any = state_of(fake)
+        use = f"    # {state.given_as}" if state.given_as else ""
+        lines.append(f"    shelf.fake({interface}, name={name!r}){use}")
+    return "\n".join(lines)
+
+
 class Fakes:
     """Makes fakes, and gives the same one again for the same interface and name."""
 
@@ -33,11 +48,7 @@ class Fakes:
         if name in made:
             return made[name]
         if name is None and made and (len(made) > 1 or self._has_furnished(made)):
-            names = ", ".join(f"name={known!r}" for known in made)
-            raise InterfaceRefused(
-                f"there are {len(made)} fakes of {type_name(form)}, and each has a name: say which "
-                f"one, with {names}"
-            )
+            raise InterfaceRefused(_which_one(type_name(form), made))
         made[name] = new_fake(interface_of(form), name, self._desk)
         return made[name]
 
@@ -63,10 +74,12 @@ class Fakes:
         fake = self._of(form).get(None)
         return None if fake is None else state_of(fake)
 
-    def hand_over(self, form: object, name: str | None) -> Any:
-        """A fake for a service that is built."""
+    def hand_over(self, form: object, name: str | None, service: str, parameter: str) -> Any:
+        """A fake for a parameter of a service that is built."""
         fake = self.give(form, name)
-        self._desk.furnished.append(object.__getattribute__(fake, STATE))
+        state = object.__getattribute__(fake, STATE)
+        state.given_as = f"{service}({parameter}=…)"
+        self._desk.furnished.append(state)
         return fake
 
     def note_given(self, values: Iterable[object]) -> None:

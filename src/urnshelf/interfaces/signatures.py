@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import inspect
+import sys
 from typing import Any
 
 from urnshelf.types.annotations import signature_of
@@ -17,8 +18,53 @@ ANY_ARGUMENTS = inspect.Signature(
 """Of what does not tell."""
 
 
+def name_of_routine(function: Any) -> str:
+    """Its full name: of a method of a class, that of the class as well."""
+    owner = getattr(function, "__self__", None)
+    module = getattr(owner if isinstance(owner, type) else function, "__module__", None)
+    return f"{module}.{getattr(function, '__qualname__', '')}"
+
+
+def short_name_of_routine(function: Any) -> str:
+    """How messages call it: one of the standard library with its package, as `time.sleep`."""
+    package, _, _ = name_of_routine(function).partition(".")
+    if package not in sys.stdlib_module_names:
+        return str(function.__name__)
+    return f"{package}.{function.__qualname__}"
+
+
+def _told(*names: str, gives: object, **parameters: object) -> dict[str, inspect.Signature]:
+    made = [
+        inspect.Parameter(
+            name,
+            inspect.Parameter.POSITIONAL_OR_KEYWORD,
+            annotation=annotation,
+            default=None if name == "tz" else inspect.Parameter.empty,
+        )
+        for name, annotation in parameters.items()
+    ]
+    return dict.fromkeys(names, inspect.Signature(made, return_annotation=gives))
+
+
+_OF_CODE_IN_C: dict[str, inspect.Signature] = {
+    **_told("time.time", "time.monotonic", "time.perf_counter", gives=float),
+    **_told("time.time_ns", "time.monotonic_ns", gives=int),
+    **_told("time.sleep", gives=None, seconds=float),
+    **_told("datetime.datetime.now", gives="datetime.datetime", tz="datetime.tzinfo | None"),
+    **_told("datetime.datetime.utcnow", "datetime.datetime.today", gives="datetime.datetime"),
+    **_told("datetime.date.today", gives="datetime.date"),
+}
+"""Of functions of the standard library that services are given: Python itself tells of some that
+they take anything, and of none what they give.
+"""
+
+
 def plain_signature(function: object) -> inspect.Signature:
     """The signature of a function; any arguments, for code in C that does not tell."""
+    if not inspect.isfunction(function):
+        told = _OF_CODE_IN_C.get(name_of_routine(function))
+        if told is not None:
+            return told
     try:
         return signature_of(function)
     except (ValueError, TypeError):

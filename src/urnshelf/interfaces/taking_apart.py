@@ -23,6 +23,7 @@ from urnshelf.interfaces.signatures import (
     bound_signature,
     partial_signature,
     plain_signature,
+    short_name_of_routine,
 )
 from urnshelf.types.annotations import annotations_of
 from urnshelf.types.forms import type_arguments, type_name
@@ -131,7 +132,7 @@ def take_apart(form: object) -> Interface:
         return Interface(form, origin, type_name(form), _class_members(form, origin))
     if inspect.isroutine(form):
         member = Member("__call__", "method", None, plain_signature(form), form, "static")
-        return Interface(form, form, form.__name__, {"__call__": member})
+        return Interface(form, form, short_name_of_routine(form), {"__call__": member})
     raise InterfaceRefused(
         f"cannot fake {form!r}: a fake is made from a Protocol, an ABC, a class, a callable type "
         "or a function"

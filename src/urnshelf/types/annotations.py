@@ -99,6 +99,17 @@ def resolve(annotation: object, owner: type | None, function: object = None) -> 
     return _resolved(annotation, Scope(owner, function), frozenset())
 
 
+def resolved_among(
+    annotation: object, owner: type | None, function: object, names: Mapping[str, Any]
+) -> Any:
+    """Likewise, where some names are known besides: those of the function in which a class was
+    made.
+    """
+    scope = Scope(owner, function)
+    scope.namespaces = (*scope.namespaces[:2], names, *scope.namespaces[2:])
+    return _resolved(annotation, scope, frozenset())
+
+
 def _in_module(text: str, owner: type | None, function: object) -> Any:
     """The type, where the function's module knows every name in it: by far the most; None for any
     other.
