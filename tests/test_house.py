@@ -71,7 +71,7 @@ def test_the_layout_is_as_contributors_are_told(root: Path) -> None:
 
 def public_members() -> dict[str, Any]:
     """What users meet: the public names, the rules, and what these give."""
-    from urnshelf.calls.cue import Cue, StreamCue
+    from urnshelf.calls.cue import Cue
     from urnshelf.calls.ledger import Call
     from urnshelf.calls.taken import Calls
     from urnshelf.calls.tally import Tally, Unseen
@@ -85,7 +85,7 @@ def public_members() -> dict[str, Any]:
 
     found = {name: getattr(urnshelf, name) for name in urnshelf.__all__ if name != "rules"}
     found |= {f"rules.{name}": getattr(rules, name) for name in rules.__all__}
-    given = (Cue, StreamCue, Call, Calls, Tally, Unseen, Clock, Explanation, Column, Condition)
+    given = (Cue, Call, Calls, Tally, Unseen, Clock, Explanation, Column, Condition)
     found |= {one.__name__: one for one in (*given, Savepoint, Distinct, Query, Table)}
     for name, cls in list(found.items()):
         for base in getattr(cls, "__mro__", ()) if isinstance(cls, type) else ():

@@ -1,9 +1,18 @@
-"""What both checkers must accept, without an ignore."""
+"""What both checkers must accept in their strict modes, without an ignore."""
+# pyright: strict
 
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from collections.abc import (
+    AsyncGenerator,
+    AsyncIterator,
+    Awaitable,
+    Callable,
+    Generator,
+    Iterable,
+    Iterator,
+)
 from contextlib import (
     AbstractAsyncContextManager,
     AbstractContextManager,
@@ -11,6 +20,7 @@ from contextlib import (
     contextmanager,
 )
 from datetime import datetime
+from functools import partial
 from typing import Any, Protocol, TypeVar, assert_type
 
 from urnshelf import (
@@ -37,6 +47,8 @@ from urnshelf.demo.harbour import (
     BerthRepository,
     GaugeSilent,
     MooringDesk,
+    MooringRegister,
+    PilotPager,
     QuayPatrol,
     QuayReport,
     TideService,
@@ -59,6 +71,14 @@ class Gauge(ABC):
     async def open(self, station: str) -> AsyncIterator[float]: ...
     @abstractmethod
     def later(self, station: str) -> Awaitable[float]: ...
+    @abstractmethod
+    def depths(self) -> Iterable[float]: ...
+    @abstractmethod
+    def deepest(self, *stations: str) -> float | None: ...
+    @abstractmethod
+    def anything(self) -> Any: ...
+    @abstractmethod
+    def pick(self) -> Callable[[int], str]: ...
 
 
 class Notify(Protocol):
@@ -69,11 +89,11 @@ class Locks(Protocol):
     def hold(self, berth: str) -> AbstractContextManager[bool]: ...
     def hold_async(self, berth: str) -> AbstractAsyncContextManager[bool]: ...
     @contextmanager
-    def numbered(self) -> Iterator[int]:
+    def numbered(self) -> Generator[int, None, None]:
         yield 0
 
     @asynccontextmanager
-    async def numbered_async(self) -> AsyncIterator[int]:
+    async def numbered_async(self) -> AsyncGenerator[int, None]:
         yield 0
 
 
@@ -146,6 +166,12 @@ def cues(shelf: Shelf, noon: datetime) -> None:
     cue(gauge.follow, "A").streams(1.0, 2.0)
     cue(gauge.open, "A").streams(1.0)
     cue(gauge.later, "A").gives(1.0)
+    cue(gauge.depths).streams(1.0, 2.0)
+    cue(gauge.depths).gives([1.0])
+    cue(gauge.deepest).gives(None, 6.3)
+    cue(gauge.anything).gives(5)
+    cue(gauge.anything).gives("five")
+    cue(gauge.pick).gives(lambda number: str(number))
     cue(shelf.fake(Notify), "text", urgent=True).gives(3)
     cue(shelf.fake(send), "text").gives(True)
     cue(shelf.fake(Repository[Berth, int]).get, 3).gives(shelf.stock(Berth))
@@ -156,6 +182,47 @@ def cues(shelf: Shelf, noon: datetime) -> None:
     cue(locks.numbered).enters(7).waits(0.1)
     cue(locks.numbered_async).enters(7)
     cue(some_of(tides.depth_at), "Ternhythe").gives(6.3)
+
+
+def computed(shelf: Shelf) -> None:
+    berths, pilots = shelf.fake(BerthRepository), shelf.fake(PilotPager)
+    patrol, tides = shelf.fake(QuayPatrol), shelf.fake(TideService)
+    cue(berths.get).computes(lambda number: shelf.urn.draw(Berth, id=number))
+    cue(shelf.fake(MooringRegister).add).computes(lambda m: m)
+    cue(berths.count).computes(lambda: 3)
+    cue(tides.depth_at).computes(lambda h, t: float(len(h) + t.hour))
+    cue(tides.depth_at).computes(depth_there)
+    cue(pilots.page).computes(lambda v, text, *, urgent=False: None)
+    cue(patrol.report_on).computes(lambda code: QuayReport(code, True))
+    cue(patrol.report_on).computes(report_later)
+    cue(shelf.fake(Notify)).computes(lambda words, *, urgent=False: len(words))
+    assert_type(cue(tides.depth_at).gives(6.3).place.line, int)
+    assert_type(cue(tides.depth_at).raises(GaugeSilent).waits(0.1).for_calls(2).used, bool)
+
+
+def depth_there(place: str, moment: datetime) -> float:
+    return len(place) * moment.hour / 2
+
+
+async def report_later(code: str) -> QuayReport:
+    return QuayReport(code, fenders_intact=False)
+
+
+class Office:
+    def __init__(self, tides: TideService, limit: int) -> None:
+        self.tides, self.limit = tides, limit
+
+
+def furnished(shelf: Shelf) -> None:
+    assert_type(shelf.furnish(partial(Office, limit=4)), Office)
+    assert_type(shelf.furnish(Office, limit=4), Office)
+    assert_type(shelf.furnish(lambda: 5), int)
+
+    @shelf.teach(Repository[Berth, int].get)
+    def got(shelf: Shelf, key: int) -> Berth:
+        return shelf.records(Berth).get(key)
+
+    assert_type(got(shelf, 3), Berth)
 
 
 def looks(shelf: Shelf, noon: datetime) -> None:
@@ -180,7 +247,7 @@ class DictOfBerths:
 def declarations(shelf: Shelf) -> None:
     assert_type(shelf.fake(Repository[Berth, int], over=DictOfBerths()), Repository[Berth, int])
     cue(shelf.fake(TideService).depth_at).gives(raising(GaugeSilent()), passing_through, 6.3)
-    shelf.keyed(Repository, get=Repository.get, default=None, key=["key"])
+    shelf.keyed(Repository, get=Repository[Berth, int].get, default=None, key=["key"])
     shelf.keyed(Repository, missing=KeyError)
     shelf.tells(Notify, Gauge)
     shelf.define(Berth, missing=lambda record_type, key, message: KeyError(key), interfaces=[Gauge])

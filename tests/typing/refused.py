@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import AsyncIterator, Awaitable, Iterable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from datetime import datetime
+from functools import partial
 from typing import Protocol
 
 import urnshelf
@@ -18,6 +19,14 @@ class Gauge(ABC):
     def history(self, station: str) -> Iterator[float]: ...
     @abstractmethod
     def follow(self, station: str) -> AsyncIterator[float]: ...
+    @abstractmethod
+    async def opened(self) -> AsyncIterator[float]: ...
+    @abstractmethod
+    def later(self) -> Awaitable[float]: ...
+    @abstractmethod
+    def depths(self) -> Iterable[float]: ...
+    @abstractmethod
+    def deepest(self) -> float | None: ...
 
 
 class Locks(Protocol):
@@ -52,6 +61,13 @@ def replies(shelf: Shelf) -> None:
     cue(tides.depth_at).raises("error")  # refused
     cue(tides.depth_at).streams(1.0)  # refused
     cue(tides.depth_at).computes(lambda harbour: 1.0)  # refused
+    cue(tides.depth_at).computes(lambda h, t, more: 1.0)  # refused
+    cue(tides.depth_at).computes(lambda h, t: "deep")  # refused
+    cue(patrol.report_on).computes(lambda code: "fine")  # refused
+    cue(gauge.depths).streams("deep")  # refused
+    cue(gauge.opened).streams("deep")  # refused
+    cue(gauge.deepest).gives("deep")  # refused
+    cue(gauge.later).gives("deep")  # refused
     cue(patrol.report_on).gives(5)  # refused
     cue(patrol.light_up).gives(5)  # refused
     cue(gauge.history).streams("deep")  # refused
@@ -90,3 +106,17 @@ def names(shelf: Shelf) -> None:
     shelf.stok(Berth)  # refused
     cue(shelf.fake(TideService).depth_at).give(6.3)  # refused
     urnshelf.talley  # refused
+    from urnshelf import tallly  # refused
+
+    tallly(shelf)
+
+
+class Office:
+    def __init__(self, tides: TideService, limit: int) -> None: ...
+
+
+def furnished(shelf: Shelf) -> None:
+    shelf.furnish(partial(Office, limit="four"))  # refused
+    shelf.furnish(partial(Office, limits=4))  # refused
+    office: int = shelf.furnish(Office, limit=4)  # refused
+    assert office

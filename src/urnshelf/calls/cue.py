@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable
-from typing import TYPE_CHECKING, Any, Generic, ParamSpec, Self, TypeVar, overload
+from collections.abc import AsyncIterable, Awaitable, Callable, Iterable
+from typing import TYPE_CHECKING, Any, Concatenate, Generic, ParamSpec, Self, TypeVar, overload
 
 from urnshelf.calls.place import Place
 from urnshelf.calls.promised import cannot_be_called_as, why_not_given
@@ -26,22 +26,19 @@ from urnshelf.records.fit import misfit
 from urnshelf.types.forms import type_name
 
 P = ParamSpec("P")
-R = TypeVar("R")
+Q = ParamSpec("Q")
+R_co = TypeVar("R_co", covariant=True)
 T = TypeVar("T")
+A = TypeVar("A")
+B = TypeVar("B")
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-
 if TYPE_CHECKING:
-    from contextlib import (
-        AbstractAsyncContextManager,
-        AbstractContextManager,
-        _AsyncGeneratorContextManager,
-        _GeneratorContextManager,
-    )
+    from contextlib import AbstractAsyncContextManager, AbstractContextManager
 
 
-class Cue(Generic[P, R]):
+class Cue(Generic[P, R_co]):
     """What one method replies to certain arguments; made by `cue(…)`, finished by the reply that is
     chained to it.
 
@@ -52,7 +49,15 @@ class Cue(Generic[P, R]):
     def __init__(self, line: Line) -> None:
         self._line = line
 
-    def gives(self, *values: R | Raising | Passing, when_spent: WhenSpent = "repeat") -> Cue[P, R]:
+    @overload
+    def gives(
+        self: Cue[P, Awaitable[T]], *values: T | Raising | Passing, when_spent: WhenSpent = ...
+    ) -> Cue[P, R_co]: ...
+    @overload
+    def gives(
+        self: Cue[P, T], *values: T | Raising | Passing, when_spent: WhenSpent = ...
+    ) -> Cue[P, R_co]: ...
+    def gives(self, *values: Any, when_spent: WhenSpent = "repeat") -> Any:
         """Reply with this value, or with these in turn; `raising(…)` and `passing_through` may
         stand among them.
 
@@ -87,7 +92,7 @@ class Cue(Generic[P, R]):
                     raise self._refused(ReplyRefused, why)
         return self._with(Values(values, when_spent))
 
-    def raises(self, error: BaseException | type[BaseException]) -> Cue[P, R]:
+    def raises(self, error: BaseException | type[BaseException]) -> Self:
         """Raise this exception, each time.
 
         >>> tides = shelf.fake(TideService)
@@ -99,7 +104,32 @@ class Cue(Generic[P, R]):
         """
         return self._with(Values((raising(error),), "repeat"))
 
-    def computes(self, function: Callable[P, R | Awaitable[R]]) -> Cue[P, R]:
+    # the first two parameters may have names of their own: they are given by position
+    @overload
+    def computes(
+        self: Cue[Q, Awaitable[T]], function: Callable[Q, T | Awaitable[T]]
+    ) -> Cue[P, R_co]: ...
+    @overload
+    def computes(  # pyright: ignore[reportOverlappingOverload]
+        self: Cue[Concatenate[A, B, Q], Awaitable[T]],
+        function: Callable[Concatenate[Any, Any, Q], T | Awaitable[T]],
+    ) -> Cue[P, R_co]: ...
+    @overload
+    def computes(  # pyright: ignore[reportOverlappingOverload]
+        self: Cue[Concatenate[A, Q], Awaitable[T]],
+        function: Callable[Concatenate[Any, Q], T | Awaitable[T]],
+    ) -> Cue[P, R_co]: ...
+    @overload
+    def computes(self: Cue[Q, T], function: Callable[Q, T]) -> Cue[P, R_co]: ...
+    @overload
+    def computes(  # pyright: ignore[reportOverlappingOverload]
+        self: Cue[Concatenate[A, B, Q], T], function: Callable[Concatenate[Any, Any, Q], T]
+    ) -> Cue[P, R_co]: ...
+    @overload
+    def computes(  # pyright: ignore[reportOverlappingOverload]
+        self: Cue[Concatenate[A, Q], T], function: Callable[Concatenate[Any, Q], T]
+    ) -> Cue[P, R_co]: ...
+    def computes(self, function: Any) -> Any:
         """Reply what the function makes of the call's arguments; it is called as the method was,
         defaults filled in.
 
@@ -126,14 +156,63 @@ class Cue(Generic[P, R]):
         return self._with(Computed(function))
 
     @overload
-    def enters(self: Cue[P, AbstractContextManager[T]], value: T | Raising) -> Cue[P, R]: ...
+    def streams(self: Cue[P, Iterable[T]], *items: T | Raising) -> Cue[P, R_co]: ...
     @overload
-    def enters(self: Cue[P, _GeneratorContextManager[T]], value: T | Raising) -> Cue[P, R]: ...
+    def streams(self: Cue[P, AsyncIterable[T]], *items: T | Raising) -> Cue[P, R_co]: ...
     @overload
-    def enters(self: Cue[P, AbstractAsyncContextManager[T]], value: T | Raising) -> Cue[P, R]: ...
+    def streams(self: Cue[P, Awaitable[Iterable[T]]], *items: T | Raising) -> Cue[P, R_co]: ...
     @overload
-    def enters(self: Cue[P, _AsyncGeneratorContextManager[T]], value: T | Raising) -> Cue[P, R]: ...
-    def enters(self, value: Any) -> Cue[P, R]:
+    def streams(self: Cue[P, Awaitable[AsyncIterable[T]]], *items: T | Raising) -> Cue[P, R_co]: ...
+    def streams(self, *items: Any) -> Any:
+        """Reply with a fresh stream of these items for each call; `raising(…)` among them breaks it
+        off.
+
+        Args:
+            items: none or more, of the type of the stream's items.
+
+        Raises:
+            ReplyRefused: an item is not of that type, or the method gives no stream.
+
+        >>> from collections.abc import Iterator
+        >>> from typing import Protocol
+        >>> class Log(Protocol):
+        ...     def lines(self) -> Iterator[str]: ...
+        >>> log = shelf.fake(Log)
+        >>> _ = cue(log.lines).streams("in", raising(GaugeSilent("cut off")))
+        >>> lines = log.lines()
+        >>> next(lines)
+        'in'
+        >>> next(lines)
+        Traceback (most recent call last):
+            ...
+        urnshelf.demo.harbour.errors.GaugeSilent: cut off
+        """
+        target = self._line.target
+        promise = target.promise
+        if not promise.stream and promise.node.is_known:
+            raise self._refused(
+                ReplyRefused,
+                f"{self}.streams(…): {target.name} promises {promise.name}, which is no stream; "
+                "use .gives(…)",
+            )
+        for item in items if target.desk.settings.check_replies else ():
+            wrong = None if isinstance(item, Raising) else misfit(item, promise.item)
+            if wrong is not None:
+                wanted = type_name(promise.item.form)
+                raise self._refused(
+                    ReplyRefused,
+                    f"{self}.streams({show(item, 60)}): the stream's items are {wanted}, but "
+                    f"{wrong}",
+                )
+        return self._with(Streamed(items, promise.stream))
+
+    @overload
+    def enters(self: Cue[P, AbstractContextManager[T]], value: T | Raising) -> Cue[P, R_co]: ...
+    @overload
+    def enters(
+        self: Cue[P, AbstractAsyncContextManager[T]], value: T | Raising
+    ) -> Cue[P, R_co]: ...
+    def enters(self, value: Any) -> Any:
         """Reply with a fresh context manager for each call, entering which gives this value; what
         the body raises reaches the caller.
 
@@ -171,7 +250,7 @@ class Cue(Generic[P, R]):
             )
         return self._with(Entered(value, promise.enters))
 
-    def passes_through(self) -> Cue[P, R]:
+    def passes_through(self) -> Self:
         """Go on as without this cue: older cues, the object behind the fake, the shelf's records,
         the obvious reply; where the interface has code of its own for the method, that code runs
         instead of what would be obvious.
@@ -190,7 +269,7 @@ class Cue(Generic[P, R]):
         """
         return self._with(PassedThrough())
 
-    def waits(self, seconds: float) -> Cue[P, R]:
+    def waits(self, seconds: float) -> Self:
         """Wait this long, in real time, before the reply; a stream waits before its first item.
 
         Args:
@@ -214,7 +293,7 @@ class Cue(Generic[P, R]):
         self._line.arrange()
         return self
 
-    def for_calls(self, n: int) -> Cue[P, R]:
+    def for_calls(self, n: int) -> Self:
         """Serve this many calls, then step aside for older cues.
 
         Args:
@@ -310,58 +389,3 @@ class Cue(Generic[P, R]):
 
     def __repr__(self) -> str:
         return repr(self._line)
-
-
-class StreamCue(Cue[P, R], Generic[P, R, T]):
-    """A cue on a method that gives a stream.
-
-    >>> from collections.abc import Iterator
-    >>> from typing import Protocol
-    >>> class Log(Protocol):
-    ...     def lines(self) -> Iterator[str]: ...
-    >>> cue(shelf.fake(Log).lines).streams("in", "out")
-    cue(Log.lines).streams('in', 'out')
-    """
-
-    def streams(self, *items: T | Raising) -> StreamCue[P, R, T]:
-        """Reply with a fresh stream of these items for each call; `raising(…)` among them breaks it
-        off.
-
-        Args:
-            items: none or more, of the type of the stream's items.
-
-        Raises:
-            ReplyRefused: an item is not of that type, or the method gives no stream.
-
-        >>> from collections.abc import Iterator
-        >>> from typing import Protocol
-        >>> class Log(Protocol):
-        ...     def lines(self) -> Iterator[str]: ...
-        >>> log = shelf.fake(Log)
-        >>> _ = cue(log.lines).streams("in", raising(GaugeSilent("cut off")))
-        >>> lines = log.lines()
-        >>> next(lines)
-        'in'
-        >>> next(lines)
-        Traceback (most recent call last):
-            ...
-        urnshelf.demo.harbour.errors.GaugeSilent: cut off
-        """
-        target = self._line.target
-        promise = target.promise
-        if not promise.stream and promise.node.is_known:
-            raise self._refused(
-                ReplyRefused,
-                f"{self}.streams(…): {target.name} promises {promise.name}, which is no stream; "
-                "use .gives(…)",
-            )
-        for item in items if target.desk.settings.check_replies else ():
-            wrong = None if isinstance(item, Raising) else misfit(item, promise.item)
-            if wrong is not None:
-                wanted = type_name(promise.item.form)
-                raise self._refused(
-                    ReplyRefused,
-                    f"{self}.streams({show(item, 60)}): the stream's items are {wanted}, but "
-                    f"{wrong}",
-                )
-        return self._with(Streamed(items, promise.stream))

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Iterator
+from collections.abc import Callable
 from typing import Any, ParamSpec, TypeVar, overload
 
 from urnshelf.calls.asking import asked
-from urnshelf.calls.cue import Cue, StreamCue
-from urnshelf.calls.handles import AssignmentHandle, AttributeHandle
+from urnshelf.calls.cue import Cue
 from urnshelf.calls.place import locate
 from urnshelf.calls.script import Line
 
@@ -16,47 +15,12 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 P = ParamSpec("P")
 R = TypeVar("R")
-T = TypeVar("T")
 
 
-@overload
-def cue(
-    method: Callable[P, Coroutine[Any, Any, AsyncIterator[T]]], /
-) -> StreamCue[P, AsyncIterator[T], T]: ...
-@overload
-def cue(
-    method: Callable[P, Coroutine[Any, Any, AsyncIterator[T]]], /, *args: P.args, **kwargs: P.kwargs
-) -> StreamCue[P, AsyncIterator[T], T]: ...
-@overload
-def cue(method: Callable[P, Coroutine[Any, Any, R]], /) -> Cue[P, R]: ...
-@overload
-def cue(
-    method: Callable[P, Coroutine[Any, Any, R]], /, *args: P.args, **kwargs: P.kwargs
-) -> Cue[P, R]: ...
-@overload
-def cue(method: Callable[P, AsyncIterator[T]], /) -> StreamCue[P, AsyncIterator[T], T]: ...
-@overload
-def cue(
-    method: Callable[P, AsyncIterator[T]], /, *args: P.args, **kwargs: P.kwargs
-) -> StreamCue[P, AsyncIterator[T], T]: ...
-@overload
-def cue(method: Callable[P, Iterator[T]], /) -> StreamCue[P, Iterator[T], T]: ...
-@overload
-def cue(
-    method: Callable[P, Iterator[T]], /, *args: P.args, **kwargs: P.kwargs
-) -> StreamCue[P, Iterator[T], T]: ...
-@overload
-def cue(method: Callable[P, Awaitable[R]], /) -> Cue[P, R]: ...
-@overload
-def cue(method: Callable[P, Awaitable[R]], /, *args: P.args, **kwargs: P.kwargs) -> Cue[P, R]: ...
 @overload
 def cue(method: Callable[P, R], /) -> Cue[P, R]: ...
 @overload
 def cue(method: Callable[P, R], /, *args: P.args, **kwargs: P.kwargs) -> Cue[P, R]: ...
-@overload
-def cue(method: AttributeHandle, /) -> Cue[[], Any]: ...
-@overload
-def cue(method: AssignmentHandle, value: object = ..., /) -> Cue[[Any], None]: ...
 def cue(method: object, /, *args: object, **kwargs: object) -> Any:
     """Begin a cue: what the method replies when it is called with these arguments.
 
@@ -85,6 +49,6 @@ def cue(method: object, /, *args: object, **kwargs: object) -> Any:
     6.3
     """
     wanted = asked(method, args, kwargs, "cue")
-    new: Cue[..., Any] = StreamCue(Line(wanted, locate(sys._getframe(1))))
+    new: Cue[..., Any] = Cue(Line(wanted, locate(sys._getframe(1))))
     wanted.target.desk.cues.append(new)
     return new

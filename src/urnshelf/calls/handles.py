@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, NoReturn, TypeVar
+from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 from urnshelf.calls.target import (
     INDEX,
@@ -35,6 +35,11 @@ class AttributeHandle:
     """
 
     __slots__ = ("_target",)
+
+    if TYPE_CHECKING:  # to the checkers it is like a method without arguments
+
+        def __call__(self) -> Any:
+            """Never called."""
 
     def __init__(self, target: Target) -> None:
         self._target = target
@@ -70,6 +75,11 @@ class AssignmentHandle:
     """
 
     __slots__ = ("_target",)
+
+    if TYPE_CHECKING:  # to the checkers it is like a method with one argument
+
+        def __call__(self, value: Any, /) -> None:
+            """Never called."""
 
     def __init__(self, target: Target) -> None:
         self._target = target
