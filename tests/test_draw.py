@@ -293,7 +293,7 @@ def test_a_picture_is_saved(tmp_path: Path, capsys: pytest.CaptureFixture[str]) 
 @pytest.mark.parametrize(
     ("words", "complaint"),
     [
-        ([VESSEL, "--set", "kin=boat"], "Vessel has no field 'kin'; it has id"),
+        ([VESSEL, "--set", "kin=boat"], "Vessel has no field 'kin'; did you mean 'kind'?"),
         ([VESSEL, "--set", "kind=boat"], "'boat' is no VesselKind; choose one of cargo, ferry"),
         ([VESSEL, "--set", "kind"], "write it as field=value"),
         ([VESSEL, "-o", "x.xls"], "must be one of .csv, .json, .jsonl, .parquet"),

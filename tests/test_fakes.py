@@ -178,7 +178,7 @@ def test_an_unknown_attribute_names_the_nearest(word: str) -> None:
     ):
         getattr(shelf.fake(Crane), word)
     assert re.match(
-        r"Crane has no attribute .*did you mean (lift|reach_m)", caught.value.__notes__[0]
+        r"Crane has no attribute .*did you mean '(lift|reach_m)'", caught.value.__notes__[0]
     )
     crane: Any = shelf.fake(Crane)
     with pytest.raises(AttributeError, match="Crane has no attribute"):

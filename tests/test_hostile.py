@@ -329,7 +329,7 @@ def the_first_and_the_last_of_one(shelf: Shelf) -> None:
     _first, *_between, _last = ledger_of(shelf.fake(PilotPager).page)
 
 
-@hostile(ArgumentMissing, r"page\(vessel_id=7.*has no argument 'vessel'; it has vessel_id, mess")
+@hostile(ArgumentMissing, r"page\(vessel_id=7.*has no argument 'vessel'; did you mean 'vessel_id'")
 def each_of_an_unknown_argument(shelf: Shelf) -> None:
     shelf.fake(PilotPager).page(7, "Gray Heron")
     ledger_of(shelf.fake(PilotPager).page).each("vessel")
@@ -465,7 +465,7 @@ def an_assignment_of_another_type_that_is_cued(shelf: Shelf) -> None:
         shelf.fake(Settled).depth_m = None  # type: ignore[assignment]
 
 
-@hostile(EndlessCalls, "Settled.depth_m was called 10,000 times in a row")
+@hostile(EndlessCalls, "Settled.depth_m was fetched 10,000 times in a row")
 def an_attribute_that_is_asked_for_ever(shelf: Shelf) -> None:
     cue(attribute(shelf.fake(Settled), "depth_m")).gives(1.0, 2.0)
     with shelf.refusals_expected():
@@ -529,6 +529,11 @@ def test_what_was_meant_by_a_reply(shelf: Shelf, value: Any, says: str) -> None:
     if not isinstance(value, list) and not inspect.isfunction(value):
         with pytest.raises(ReplyRefused, match=says.replace("To", "To")):
             cue(shelf.fake(Odd).untold).gives(value)
+
+
+@hostile(ReplyRefused, r"promises list\[Berth\], which is no stream; use .gives")
+def a_stream_for_a_list(shelf: Shelf) -> None:
+    cue(shelf.fake(BerthRepository).find_by_harbour).streams(shelf.urn.draw(Berth))
 
 
 @hostile(UnansweredCall, r"cue\(shelf.fake\(Odd\).fail\).raises\(LookupError\)")
@@ -826,6 +831,15 @@ def constants_and_what_is_assigned_are_in_the_ledger(shelf: Shelf) -> None:
     assert answered[-1].startswith("Settled.depth_m = 6.3, assigned at ")
     cue(attribute(fake, "limit")).gives(9)
     assert fake.limit == 9
+
+
+@legitimate
+def a_stream_for_any_iterable(shelf: Shelf) -> None:
+    class Gauge(Protocol):
+        def depths(self) -> Iterable[float]: ...
+
+    cue(shelf.fake(Gauge).depths).streams(1.0, 2.0)
+    assert list(shelf.fake(Gauge).depths()) == list(shelf.fake(Gauge).depths()) == [1.0, 2.0]
 
 
 @legitimate

@@ -69,6 +69,15 @@ def test_the_layout_is_as_contributors_are_told(root: Path) -> None:
         assert any((root / base / path).exists() for base in ("src/urnshelf", ".")), path
 
 
+def test_errors_show_the_users_lines(root: Path) -> None:
+    paths = [path for path in (root / "src").rglob("*.py") if "demo" not in path.parts]
+    ours = [path for path in paths if "cli" not in path.parts and path.stem != "pytest_plugin"]
+    raising = [path for path in ours if re.search(r"(?m)^\s+raise ", path.read_text())]
+    assert [
+        path.name for path in raising if "__tracebackhide__ = True" not in path.read_text()
+    ] == []
+
+
 def public_members() -> dict[str, Any]:
     """What users meet: the public names, the rules, and what these give."""
     from urnshelf.calls.cue import Cue

@@ -17,7 +17,7 @@ from typing import Any, Protocol
 import pytest
 
 import urnshelf
-from urnshelf import Shelf, cue, holding, ledger_of, raising, tally, unseen, whatever
+from urnshelf import Shelf, attribute, cue, holding, ledger_of, raising, tally, unseen, whatever
 from urnshelf.demo.harbour import (
     Berth,
     BerthRepository,
@@ -34,6 +34,12 @@ from urnshelf.demo.harbour import (
 GOLDEN = Path(__file__).parent / "golden"
 NOON = datetime(2030, 6, 1, 12, tzinfo=UTC)
 SCREEN = (130, 40)
+
+
+class Mast(Protocol):
+    height_m: float
+
+    def hang(self, lamps: dict[str, Any], by: Any) -> None: ...
 
 
 class Signals(Protocol):
@@ -181,6 +187,46 @@ def omitted_arguments(shelf: Shelf) -> None:
     failing(tally(shelf.fake(PilotPager).page, 7, whatever))
 
 
+def spent_and_differing(shelf: Shelf) -> None:
+    tides = shelf.fake(TideService)
+    cue(tides.depth_at, "Curlhythe", whatever).raises(GaugeSilent).for_calls(1)
+    with suppress(GaugeSilent):
+        tides.depth_at("Curlhythe", NOON)
+    tides.depth_at("Ternhythe", NOON)
+
+
+def never_fetched(shelf: Shelf) -> None:
+    mast = shelf.fake(Mast)
+    mast.height_m = 9.0
+    cue(attribute(mast, "height_m").assigned, 5.0).raises(ValueError)
+    failing(tally(attribute(mast, "height_m")))
+
+
+def objects_without_a_repr(shelf: Shelf) -> None:
+    class Lamp:
+        def __init__(self, colour: str) -> None:
+            self.colour = colour
+
+    mast = shelf.fake(Mast)
+    mast.hang({"port": Lamp("red"), "aft": Lamp("white")}, by=lambda: None)
+    failing(tally(mast.hang, {"port": Lamp("red"), "aft": whatever}, by=whatever))
+
+
+def caught_outside_pytest(shelf: Shelf) -> None:
+    with suppress(Exception):
+        shelf.fake(TideService).depth_at("Ternhythe", NOON)
+    raise ValueError("the berth is too short")
+
+
+def spent_within_a_computed_reply(_: Shelf) -> None:
+    inner, shelf = Shelf(), Shelf()
+    tides, berths = inner.fake(TideService), shelf.fake(BerthRepository)
+    cue(tides.depth_at).gives(6.3, when_spent="refuse")
+    cue(berths.count).computes(lambda: int(tides.depth_at("Ternhythe", NOON)))
+    berths.count()
+    berths.count()
+
+
 def no_reading(shelf: Shelf) -> None:
     class Berths(Protocol):
         def find_deepest(self, harbour: str) -> Berth: ...
@@ -236,6 +282,11 @@ SCENARIOS: list[Callable[[Shelf], None]] = [
     never_awaited,
     computed_another_type,
     omitted_arguments,
+    spent_and_differing,
+    never_fetched,
+    objects_without_a_repr,
+    caught_outside_pytest,
+    spent_within_a_computed_reply,
     no_reading,
     missing_record,
     lacking_dependency,
@@ -247,8 +298,10 @@ SCENARIOS: list[Callable[[Shelf], None]] = [
 @pytest.mark.parametrize("scenario", SCENARIOS, ids=lambda scenario: scenario.__name__)
 def test_message(scenario: Callable[[Shelf], None]) -> None:
     with pytest.raises(BaseException) as failure, Shelf(seed=7) as shelf:
+        shelf._is_told_by_a_runner = False
         scenario(shelf)
-    message = f"{type(failure.value).__name__}: {failure.value}\n"
+    notes = "".join(f"{note}\n" for note in getattr(failure.value, "__notes__", ()))
+    message = f"{type(failure.value).__name__}: {failure.value}\n{notes}"
     lines = message.splitlines()
     assert len(lines) <= SCREEN[1]
     assert max(map(len, lines)) <= 3 * SCREEN[0]

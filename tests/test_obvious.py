@@ -244,7 +244,7 @@ def test_it(shelf):
         (
             'tell = ["test_told:AuditLog"]',
             False,
-            r"tell=.*: there is no such setting; .* tells",
+            r"tell=.*: there is no such setting; did you mean 'tells'",
         ),
         ('tells = "test_told:AuditLog"', False, "tells = .*Interface"),
         ("", False, "'store' changes what has the key 'berth_id'"),

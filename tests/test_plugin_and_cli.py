@@ -173,6 +173,40 @@ def test_help_version_and_wrong_words() -> None:
     assert "invalid choice: 'tuor'" in wrong.stderr
 
 
+def test_a_look_is_told_only_where_it_is_asserted(pytester: pytest.Pytester) -> None:
+    test = """
+def look(shelf):
+    pilots = shelf.fake(PilotPager)
+    for number in range(9):
+        pilots.page(number, "Gray Heron")
+    return tally(pilots.page, 7, "Long Eider")
+def test_about_something_else(shelf):
+    assert look(shelf) == 0
+    assert shelf.records(Berth).count() == 1
+def test_under_a_name(shelf):
+    paged = look(shelf)
+    assert paged
+"""
+    text = run(pytester, test).stdout.str()
+    other, _, named = text.partition("_ test_under_a_name _")
+    assert "calls of PilotPager.page" not in other
+    assert "0 calls of PilotPager.page(7, 'Long Eider')\nnot counted: 9 calls" in named
+
+
+def test_more_below_is_told_only_where_there_is_a_below(pytester: pytest.Pytester) -> None:
+    test = """
+shelf = Shelf()
+pilots = shelf.fake(PilotPager)
+def test_it():
+    for number in range(9):
+        pilots.page(number, "Gray Heron")
+    assert tally(pilots.page, 7, "Long Eider") == 1
+"""
+    text = run(pytester, test).stdout.str()
+    assert "counted 0 of PilotPager.page(7, 'Long Eider')" in text
+    assert "more below" not in text
+
+
 # --- shelves of fixtures, settings ----------------------------------------------------------------
 
 

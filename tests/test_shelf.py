@@ -406,7 +406,7 @@ def test_given_arguments_go_first(shelf: Shelf) -> None:
         ),
         (
             lambda s: s.furnish(MooringDesk, tide=1),
-            "MooringDesk has no parameter 'tide'; did you mean 'tides'.; it has vessels, berths",
+            "MooringDesk has no parameter 'tide'; did you mean 'tides'",
         ),
         (lambda s: s.furnish(5), "takes the service's class"),
     ],

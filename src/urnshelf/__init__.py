@@ -36,6 +36,8 @@ if TYPE_CHECKING:
     from urnshelf import rules
     from urnshelf.urn.drawing import Urn
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 __version__ = "0.1.0"
 
 __all__ = [

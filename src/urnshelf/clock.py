@@ -9,6 +9,8 @@ from urnshelf.errors import ClockRefused
 if TYPE_CHECKING:
     from datetime import datetime, timedelta, tzinfo
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 class Clock:
     """A clock that starts at noon (UTC) of the first of June 2030 and moves only when it is told.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import inspect
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 CUE = {
     "gives": "return returns reply replies answer answers value values then next give yields",
@@ -50,6 +50,22 @@ MODULE = {
     "rules": "rule",
 }
 """Each of our names, and the words by which people look for it."""
+
+
+def nearest(name: object, known: Iterable[str], there_are: str = "it has") -> str:
+    """What to say where a name can be wrong: the nearest that there are, or all of them.
+
+    >>> nearest("harbor", ["id", "harbour"]), nearest("colour", ["id", "harbour"])
+    ("did you mean 'harbour'?", 'it has id, harbour')
+    """
+    import difflib  # only a mistake pays for it
+
+    names = list(known)
+    near = difflib.get_close_matches(str(name), names, 2, 0.65)
+    if near:
+        return f"did you mean {' or '.join(map(repr, near))}?"
+    more = " …" if len(names) > 20 else ""
+    return f"{there_are} {', '.join(names[:20]) or 'none'}{more}"
 
 
 def no_such_name(

@@ -4,6 +4,7 @@ failing test.
 
 from __future__ import annotations
 
+import re
 import sys
 from collections import deque
 from collections.abc import Generator
@@ -56,7 +57,13 @@ def pytest_configure(config: pytest.Config) -> None:
         "as Shelf takes them",
     )
     urnshelf.shelf.seed_for_new_shelf = _seed_of_what_runs
-    urnshelf.shelf.note_new_shelf = lambda shelf: _made.append(ref(shelf))
+    urnshelf.shelf.note_new_shelf = _note_made
+
+
+def _note_made(shelf: Shelf) -> None:
+    if _running:
+        _made.append(ref(shelf))
+        shelf._is_told_by_a_runner = True
 
 
 def _told(path: Path) -> dict[str, Any]:
@@ -230,11 +237,8 @@ def section(used: Shelf, error: BaseException) -> str:
     """What the shelf has to say about a failed test."""
     parts = [f"seed {used.seed} (the same records again: --urnshelf-seed {used.seed})"]
     last = used._desk.last_look
-    if (
-        isinstance(error, AssertionError)
-        and last is not None
-        and not getattr(last, "is_explained", False)
-    ):
+    is_told = last is None or getattr(last, "is_explained", False)
+    if isinstance(error, AssertionError) and not is_told and is_about_a_look(error, last):
         parts.append(str(last))
     unknown = unknown_attribute(error)
     if unknown:
@@ -259,6 +263,24 @@ def section(used: Shelf, error: BaseException) -> str:
     return "\n\n".join(parts)
 
 
+_LOOKS = re.compile(r"\b(tally|unseen|ledger_of|unused_cues)\b")
+
+
+def is_about_a_look(error: BaseException, last: object) -> bool:
+    """Whether an assertion is about the look at calls that was taken last: its line says so, or it
+    has that under a name.
+    """
+    try:
+        entry = pytest.ExceptionInfo.from_exception(error).traceback[-1]
+        line = str(entry.statement)
+    except Exception:  # of code that has no file
+        return True
+    if _LOOKS.search(line):
+        return True
+    names = {name for name, value in entry.frame.f_locals.items() if value is last}
+    return any(re.search(rf"\b{re.escape(name)}\b", line) for name in names)
+
+
 def pytest_assertrepr_compare(op: str, left: object, right: object) -> list[str] | None:
     """A few lines at the assertion; the whole text is in the report's section."""
     if isinstance(left, Tally):
@@ -276,5 +298,12 @@ def _explained(counted: Tally, op: str, wanted: object) -> list[str]:
     if len(lines) <= _LINES_AT_ASSERTION and sum(map(len, lines)) < _CHARACTERS_AT_ASSERTION:
         counted.is_explained = True
     else:
-        lines = [*lines[: _LINES_AT_ASSERTION - 1], "… more below, under 'urn shelf'"]
+        below = "… more below, under 'urn shelf'" if _is_told_below(counted) else "…"
+        lines = [*lines[: _LINES_AT_ASSERTION - 1], below]
     return lines
+
+
+def _is_told_below(counted: Tally) -> bool:
+    """Whether the report will have a section of the shelf whose calls were counted."""
+    used = _in_use(_running[-1]) if _running else []
+    return any(one._desk.last_look is counted for one in used)

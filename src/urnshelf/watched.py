@@ -18,6 +18,8 @@ class Watched:
     """What a shelf does with the calls of its fakes."""
 
     _desk: Desk
+    _is_told_by_a_runner = False
+    """Whether a runner's report tells what was caught; else the error that ends the test does."""
 
     def unused_cues(self) -> list[Cue[..., Any]]:
         """The cues that answered no call, in the order they were set; `hidden_by` tells of a newer
@@ -117,4 +119,8 @@ class Watched:
         if unknown:
             # only an error can have an attribute that is unknown
             error.add_note(unknown)  # type: ignore[union-attr]
+        if error is not None and not self._is_told_by_a_runner:
+            for refusal in self._desk.refusals.noted[:2]:
+                if refusal is not error and str(refusal) not in str(error):
+                    error.add_note(f"caught by the code under test: {refusal}")
         self._desk.check_out(error)

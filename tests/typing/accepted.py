@@ -21,7 +21,7 @@ from contextlib import (
 )
 from datetime import datetime
 from functools import partial
-from typing import Any, Protocol, TypeVar, assert_type
+from typing import Any, Generic, Protocol, TypeVar, assert_type
 
 from urnshelf import (
     Shelf,
@@ -54,6 +54,7 @@ from urnshelf.demo.harbour import (
     TideService,
 )
 
+T = TypeVar("T")
 T_co = TypeVar("T_co", covariant=True)
 K_contra = TypeVar("K_contra", contravariant=True)
 
@@ -208,6 +209,11 @@ async def report_later(code: str) -> QuayReport:
     return QuayReport(code, fenders_intact=False)
 
 
+class Locker(Generic[T]):
+    def __init__(self, inside: Repository[T, int]) -> None:
+        self.inside = inside
+
+
 class Office:
     def __init__(self, tides: TideService, limit: int) -> None:
         self.tides, self.limit = tides, limit
@@ -217,6 +223,7 @@ def furnished(shelf: Shelf) -> None:
     assert_type(shelf.furnish(partial(Office, limit=4)), Office)
     assert_type(shelf.furnish(Office, limit=4), Office)
     assert_type(shelf.furnish(lambda: 5), int)
+    assert_type(shelf.furnish(Locker[Berth]), Locker[Berth])
 
     @shelf.teach(Repository[Berth, int].get)
     def got(shelf: Shelf, key: int) -> Berth:

@@ -10,6 +10,7 @@ from urnshelf.calls.handles import SomeOf, target_of
 from urnshelf.calls.target import AssignmentTarget, Target
 from urnshelf.calls.wording import signature_line
 from urnshelf.errors import CueRefused
+from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 from urnshelf.records.equality import is_exact
 from urnshelf.records.matchers import beginning, holding, whatever
@@ -37,7 +38,7 @@ class Asked(NamedTuple):
     @property
     def method(self) -> str:
         """`TideService.depth_at`, or `some_of(TideService.depth_at)`."""
-        return f"some_of({self.target.name})" if self.is_some else self.target.name
+        return f"some_of({self.target.name})" if self.is_some else self.target.cued_as
 
     @property
     def omitted(self) -> set[str]:
@@ -133,7 +134,7 @@ def _misfit_text(
         [*(show(a, 40) for a in args), *(f"{k}={show(v, 40)}" for k, v in kwargs.items())]
     )
     unknown = [name for name in kwargs if name not in target.parameters]
-    wrong = (
-        f"there is no argument {unknown[0]!r}" if unknown else "it " + str(why).partition(") ")[2]
-    )
+    wrong = "it " + str(why).partition(") ")[2]
+    if unknown:
+        wrong = f"there is no argument {unknown[0]!r}; {nearest(unknown[0], target.parameters)}"
     return f"{verb}({target.name}, {given}): {wrong}\n  the method is   {signature_line(target)}"

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import AsyncIterable, Awaitable, Callable, Iterable
 from typing import TYPE_CHECKING, Any, Concatenate, Generic, ParamSpec, Self, TypeVar, overload
 
+from urnshelf.calls.entering import Entered
 from urnshelf.calls.place import Place
 from urnshelf.calls.promised import cannot_be_called_as, why_not_given
 from urnshelf.calls.replies import (
     Computed,
-    Entered,
     PassedThrough,
     Passing,
     Raising,
@@ -102,7 +102,7 @@ class Cue(Generic[P, R_co]):
             ...
         urnshelf.demo.harbour.errors.GaugeSilent: no answer
         """
-        return self._with(Values((raising(error),), "repeat"))
+        return self._with(Values((raising(error),), "repeat", is_raises=True))
 
     # the first two parameters may have names of their own: they are given by position
     @overload

@@ -274,13 +274,15 @@ class Desk:
         """The error that the caller gets: one of ours says where the call came from, and is noted,
         so that nothing hides it.
         """
-        if type(error) not in _OURS or call.answered_by is None or error in self.refusals.noted:
-            return error
+        is_ours = type(error) in _OURS and call.answered_by is not None
+        if not is_ours or getattr(error, "is_told", False):
+            return error  # of a fake that a reply's own function called, it was told there
         from urnshelf.calls.refusing import spent_text
 
         worded: Any = error
         if type(error) is RepliesSpent:
             worded = RepliesSpent(spent_text(str(error), self._find(call)))
+        worded.is_told = True
         self.refusals.note(worded, call.target)
         return worded  # type: ignore[no-any-return]
 

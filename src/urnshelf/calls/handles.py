@@ -15,6 +15,7 @@ from urnshelf.calls.target import (
     target_at,
 )
 from urnshelf.errors import CueRefused
+from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -113,11 +114,10 @@ def attribute(fake: object, name: str) -> AttributeHandle:
         )
     member = state.interface.members.get(name)
     if member is None or member.kind != "attribute":
-        known = ", ".join(state.attributes) or "none"
         kind = (
             "a method; cue it without attribute()"
             if member
-            else f"unknown; its attributes: {known}"
+            else f"unknown; of attributes {nearest(name, state.attributes)}"
         )
         raise CueRefused(
             f"attribute({state.label}, {name!r}): {state.interface.name}.{name} is {kind}"

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.place import Place, place_of
 from urnshelf.errors import ArgumentMissing
+from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 
 if TYPE_CHECKING:
@@ -87,7 +88,8 @@ class Arguments:
     def _found(self, name: str) -> Any:
         found = self._find(name)
         if found is NO_REPLY:
-            raise ArgumentMissing(f"{self._call} has no argument {name!r}; it has {self._known}")
+            hint = nearest(name, self._names)
+            raise ArgumentMissing(f"{self._call} has no argument {name!r}; {hint}")
         return found
 
     def _at(self, position: int) -> Any:

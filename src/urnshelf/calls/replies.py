@@ -61,9 +61,15 @@ class Raising:
             del error.__notes__
         raise error.with_traceback(None)
 
+    @property
+    def shown(self) -> str:
+        """The exception, as it was written."""
+        is_class = isinstance(self._error, type)
+        return self._error.__name__ if is_class else show(self._error, 60)  # type: ignore[union-attr]
+
     def __repr__(self) -> str:
         times = f", times={self.times}" if self.times != 1 else ""
-        return f"raising({show(self._error, 60)}{times})"
+        return f"raising({self.shown}{times})"
 
 
 def _manners_of(
@@ -168,8 +174,12 @@ def _calls_in_a_row(call: LiveCall) -> int:
 class Values:
     """Values in turn."""
 
-    def __init__(self, items: tuple[Any, ...], when_spent: WhenSpent) -> None:
+    def __init__(
+        self, items: tuple[Any, ...], when_spent: WhenSpent, *, is_raises: bool = False
+    ) -> None:
         self.items = [item for given in items for item in _spread(given)]
+        self.is_raises = is_raises
+        """Whether it was written `.raises(…)`."""
         self.when_spent = when_spent
         self._has_containers = any(type(item) in _FRESH for item in self.items)
         self._look_again_at = 0
@@ -216,14 +226,17 @@ class Values:
         run = min(_calls_in_a_row(call), over + 1)
         self._look_again_at = over + limit - run + 1
         if run > limit:
+            target = call.target
             raise EndlessCalls(
-                f"{call.target.name} was called {limit:,} times in a row after its last value, and "
-                f"got that again each time: a loop that never ends?\n  {call.answered_by}\n"
+                f"{target.name} was {target.done} {limit:,} times in a row after its last value, "
+                f"and got that again each time: a loop that never ends?\n  {call.answered_by}\n"
                 f"Give it the value that ends the loop, or allow more: "
                 f"Shelf(repeat_limit={limit * 10:_})"
             )
 
     def __repr__(self) -> str:
+        if self.is_raises:
+            return f"raises({self.items[0].shown})"
         spent = "" if self.when_spent == "repeat" else f", when_spent={self.when_spent!r}"
         more = ", …" if len(self.items) > 4 else ""
         return f"gives({', '.join(show(item, 40) for item in self.items[:4])}{more}{spent})"
@@ -338,57 +351,6 @@ class Streamed:
     def __repr__(self) -> str:
         more = ", …" if len(self._items) > 4 else ""
         return f"streams({', '.join(show(item, 40) for item in self._items[:4])}{more})"
-
-
-class Entered:
-    """A fresh context manager for each call, entering which gives the value."""
-
-    def __init__(self, value: Any, manner: str) -> None:
-        self.items = [value]
-        self._manager = _AsyncManager if manner == "async" else _Manager
-
-    def give(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
-        """A manager that was not entered yet."""
-        return self._manager(self.items[0], 0.0)
-
-    def give_after(self, delay: float, call: LiveCall) -> Any:  # noqa: ARG002
-        """One that waits before it is entered."""
-        return self._manager(self.items[0], delay)
-
-    def __repr__(self) -> str:
-        return f"enters({show(self.items[0], 60)})"
-
-
-class _Manager:
-    """Gives its value where it is entered; what the body raises reaches the caller."""
-
-    def __init__(self, value: Any, delay: float) -> None:
-        self._value = value
-        self._delay = delay
-
-    def __enter__(self) -> Any:
-        if self._delay:
-            time.sleep(self._delay)
-        return self._value.throw() if type(self._value) is Raising else self._value
-
-    def __exit__(self, *of_the_body: object) -> None:
-        return None
-
-
-class _AsyncManager:
-    """Likewise, in `async with`."""
-
-    def __init__(self, value: Any, delay: float) -> None:
-        self._value = value
-        self._delay = delay
-
-    async def __aenter__(self) -> Any:
-        if self._delay:
-            await slept(self._delay)
-        return self._value.throw() if type(self._value) is Raising else self._value
-
-    async def __aexit__(self, *of_the_body: object) -> None:
-        return None
 
 
 def awaited_if_due(target: Target, result: object) -> Any:

@@ -6,6 +6,9 @@ from collections.abc import Mapping
 from typing import Any, Literal, NamedTuple
 
 from urnshelf.errors import SettingRefused
+from urnshelf.near_names import nearest
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _CHOICES: dict[str, tuple[object, ...]] = {
     "check_replies": (True, False),
@@ -56,7 +59,9 @@ def settings_of(told: Mapping[str, Any], where: str = "", others: tuple[str, ...
 
 def _why_not(name: str, value: object, others: tuple[str, ...]) -> str:
     if name not in Settings._fields:
-        return f"there is no such setting; there are {', '.join((*others, *Settings._fields))}"
+        return (
+            f"there is no such setting; {nearest(name, (*others, *Settings._fields), 'there are')}"
+        )
     choices = _CHOICES.get(name)
     if choices is None:
         is_whole = isinstance(value, int) and not isinstance(value, bool) and value > 0

@@ -35,14 +35,18 @@ class Tally(int):
       TideService.depth_at was never called
     """
 
+    _noun: str
     _name: Callable[[], str]
     _explain: Callable[[], str]
     is_explained: bool = False
     """Whether a runner has shown the whole explanation already."""
 
-    def __new__(cls, count: int, name: Callable[[], str], explain: Callable[[], str]) -> Tally:
+    def __new__(
+        cls, count: int, noun: str, name: Callable[[], str], explain: Callable[[], str]
+    ) -> Tally:
         """Made by `tally`."""
         new = super().__new__(cls, count)
+        new._noun = noun
         new._name = name
         new._explain = explain
         return new
@@ -70,7 +74,7 @@ class Tally(int):
         return self.explanation
 
     def __repr__(self) -> str:
-        return f"{plural(int(self), 'call')} of {self.what}"
+        return f"{plural(int(self), self._noun)} of {self.what}"
 
     def __format__(self, spec: str) -> str:
         return format(int(self), spec) if spec else str(self)
@@ -140,6 +144,7 @@ def tally(method: object, /, *args: object, **kwargs: object) -> Tally:
     unawaited = desk.unawaited_text(target) if desk.unawaited else ""
     result = Tally(
         len(counted),
+        target.noun,
         # texts are made only when an assertion fails, which few do
         lambda: wanted.words,
         lambda: tally_text(wanted, counted, others, unawaited),

@@ -106,6 +106,8 @@ class Target:
     """What it gives, where that is another thing than its member promises."""
     is_look_up = False
     """Whether a call of it only looks, so that nobody need look at it in turn."""
+    noun, done, of_what = "call", "called", "arguments"
+    """What messages say of it."""
 
     def __init__(self, state: FakeState, member: Member) -> None:
         self.state = state
@@ -121,6 +123,16 @@ class Target:
     def name(self) -> str:
         """`TideService.depth_at`."""
         return f"{self.state.label}.{self.member.name}"
+
+    @property
+    def bare_name(self) -> str:
+        """Its name, however it is addressed."""
+        return f"{self.state.label}.{self.member.name}"
+
+    @property
+    def cued_as(self) -> str:
+        """How a cue of it is shown."""
+        return self.name
 
     @property
     def expression(self) -> str:
@@ -191,6 +203,12 @@ class AttributeTarget(Target):
     """An attribute that is fetched."""
 
     is_look_up = True
+    noun, done = "fetch", "fetched"
+
+    @property
+    def cued_as(self) -> str:
+        """`attribute(TideService, 'depth')`."""
+        return f"attribute({self.state.label}, {self.member.name!r})"
 
     @property
     def expression(self) -> str:
@@ -209,6 +227,12 @@ class AssignmentTarget(Target):
     """An attribute that is assigned."""
 
     own_promise = _NOTHING
+    noun, done, of_what = "assignment", "assigned", "values"
+
+    @property
+    def cued_as(self) -> str:
+        """`attribute(TideService, 'depth').assigned`."""
+        return f"attribute({self.state.label}, {self.member.name!r}).assigned"
 
     @property
     def name(self) -> str:

@@ -15,6 +15,7 @@ from urnshelf.calls.ledger import Call, live_call, values_of
 from urnshelf.calls.place import Place
 from urnshelf.calls.target import AssignmentTarget, Target, state_of
 from urnshelf.interfaces.members import NO_DEFAULT, Member
+from urnshelf.near_names import nearest
 from urnshelf.records.display import Difference, differences
 from urnshelf.records.equality import same
 from urnshelf.records.matchers import whatever
@@ -40,8 +41,9 @@ class Unanswered(NamedTuple):
 
 
 def plural(count: int, noun: str) -> str:
-    """`1 call`, `2 calls`."""
-    return f"{count} {noun}" + ("" if count == 1 else "s")
+    """`1 call`, `2 calls`, `3 fetches`."""
+    ending = "es" if noun.endswith("ch") else "s"
+    return f"{count} {noun}" + ("" if count == 1 else ending)
 
 
 def call_line(call: Call) -> str:
@@ -106,20 +108,23 @@ def nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
     lines = []
     for title, cue in zip(("nearest cue", "another cue", "another cue"), ranked, strict=False):
         lines += [f"  {title}   {cue}", f"                set at {cue.place}"]
-        if cue.is_spent:
-            lines.append(
-                f"                fits, but has served the {plural(cue.limit or 0, 'call')} it was "
-                "set for"
-            )
-        elif cue.passes is not None and not _distance(cue.expected, values):
-            lines.append(
-                "                fits, but lets the call pass, and nothing behind it answers"
-            )
-        else:
-            lines += _differing_lines(cue.asked, values, "the cue wants", "the call has")
+        lines += _why_not_this(cue, values)
     if len(cues) > NEAREST:
         lines.append(f"                … and {plural(len(cues) - NEAREST, 'cue')} that differ more")
     return lines
+
+
+def _why_not_this(cue: Line, values: Sequence[Any]) -> list[str]:
+    served = f"has served the {plural(cue.limit or 0, 'call')} it was set for"
+    if _distance(cue.expected, values):
+        differing = _differing_lines(cue.asked, values, "the cue wants", "the call has")
+        spent = [f"                {served}, and differs:"] if cue.is_spent else []
+        return [*spent, *differing]
+    if cue.is_spent:
+        return [f"                fits, but {served}"]
+    if cue.passes is not None:
+        return ["                fits, but lets the call pass, and nothing behind it answers"]
+    return []
 
 
 # --- tallies and looks ----------------------------------------------------------------------------
@@ -130,17 +135,18 @@ def tally_text(
 ) -> str:
     """What a tally counted, and the nearest calls that it did not count."""
     target = asked.target
-    lines = [f"{plural(len(fitting), 'call')} of {asked.words}"]
+    lines = [f"{plural(len(fitting), target.noun)} of {asked.words}"]
     for call in fitting[:SHOWN]:
         lines += [f"  {call_line(call)}", *_background(call)]
     if len(fitting) > SHOWN:
         lines.append(f"  … and {len(fitting) - SHOWN} more")
     if others:
         nearest = ", the nearest:" if len(others) > 1 else ""
-        lines.append(f"not counted: {plural(len(others), 'call')} with other arguments{nearest}")
+        what = plural(len(others), target.noun)
+        lines.append(f"not counted: {what} with other {target.of_what}{nearest}")
         lines += _nearest_calls(asked, others)
     elif not fitting and not background:
-        lines.append(f"  {target.name} was never called" + _elsewhere(target))
+        lines.append(f"  {target.bare_name} was never {target.done}" + _elsewhere(target))
     return "\n".join([*lines, background] if background else lines)
 
 
@@ -148,7 +154,8 @@ def _elsewhere(target: Target) -> str:
     """Other methods of the same fake that were called, for a tally that found nothing."""
     others = [call for call in target.desk.calls() if live_call(call).target is not target]
     targets = [live_call(call).target for call in others]
-    names = Counter(one.member.name for one in targets if one.state is target.state)
+    own = f"{target.state.label}."
+    names = Counter(one.name.removeprefix(own) for one in targets if one.state is target.state)
     if not names:
         return ""
     return "; calls of this fake: " + ", ".join(
@@ -216,15 +223,7 @@ def unknown_attribute(error: BaseException | None) -> str:
 def no_such_attribute(state: FakeState, name: str) -> str:
     """The nearest names of the interface."""
     known = [n for n in state.interface.members if not n.startswith("__")]
-    import difflib  # only a mistake pays for it
-
-    near = difflib.get_close_matches(name, known, 3, 0.5)
-    hint = (
-        f"did you mean {' or '.join(near)}?"
-        if near
-        else f"it has {', '.join(known[:12]) or 'nothing'}"
-    )
-    return f"{state.label} has no attribute {name!r}; {hint}"
+    return f"{state.label} has no attribute {name!r}; {nearest(name, known)}"
 
 
 # --- leaving the shelf ----------------------------------------------------------------------------

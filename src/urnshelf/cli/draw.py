@@ -16,6 +16,7 @@ from urnshelf.files.file_table import file_table
 from urnshelf.files.plan_file import PlannedTable, columns_of, read_plan
 from urnshelf.files.plan_values import from_text
 from urnshelf.files.writing import endings, write
+from urnshelf.near_names import nearest
 from urnshelf.types.forms import type_name
 from urnshelf.types.loading import load_type
 from urnshelf.urn.drawing import Urn
@@ -72,8 +73,7 @@ def _table(what: object, count: int, seed: int, fields: list[str]) -> PlannedTab
             raise RecordRefused(f"--set {word}: write it as field=value")
         if name not in columns:
             raise RecordRefused(
-                f"--set {word}: {type_name(what)} has no field {name!r}; it has "
-                f"{', '.join(columns)}"
+                f"--set {word}: {type_name(what)} has no field {name!r}; {nearest(name, columns)}"
             )
         rules[name] = constant(from_text(text, columns[name], f"--set {word}"))
     return PlannedTable(type_name(what).lower(), what, count, 0, Urn(seed), rules)

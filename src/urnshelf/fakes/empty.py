@@ -8,8 +8,8 @@ from collections.abc import AsyncIterator, Callable
 from decimal import Decimal
 from typing import Any
 
+from urnshelf.calls.entering import Entered
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
-from urnshelf.calls.replies import Entered
 from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node
 
 _EMPTY: dict[Any, Callable[[], Any]] = {

@@ -16,6 +16,7 @@ from urnshelf.fakes.constructors import NOTHING, Constructor, Taken, service_nam
 from urnshelf.fakes.making import Fakes
 from urnshelf.interfaces.dependencies import is_interface, is_of_the_language
 from urnshelf.interfaces.taking_apart import interface_of
+from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 from urnshelf.records.recognising import describe
 from urnshelf.types.forms import full_name, type_name
@@ -212,14 +213,8 @@ def _refuse_unknown(constructor: Constructor, given: dict[str, Any]) -> None:
     unknown = [name for name in given if name not in known]
     if not unknown or constructor.takes_any:
         return
-    import difflib  # only a mistake pays for it
-
-    near = difflib.get_close_matches(unknown[0], known, 1, 0.6)
-    hint = f"; did you mean {near[0]!r}?" if near else ""
-    raise FurnishRefused(
-        f"{constructor.name} has no parameter {unknown[0]!r}{hint}; it has "
-        f"{', '.join(known) or 'none'}"
-    )
+    hint = nearest(unknown[0], known)
+    raise FurnishRefused(f"{constructor.name} has no parameter {unknown[0]!r}; {hint}")
 
 
 def _lacking_text(name: str, lacking: list[Taken]) -> str:

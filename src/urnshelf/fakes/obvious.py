@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, get_args
 
+from urnshelf.calls.entering import Entered
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.promised import wrongly_assigned
-from urnshelf.calls.replies import Entered
 from urnshelf.calls.target import AssignmentTarget, Target
 from urnshelf.clock import Clock
 from urnshelf.errors import ReplyRefused, UrnShelfError

@@ -12,6 +12,7 @@ from typing import Any
 from urnshelf.errors import FileRefused
 from urnshelf.files.file_table import FileTable, file_table
 from urnshelf.files.shelves import put, stored
+from urnshelf.near_names import nearest
 from urnshelf.records.codec import Unfit, restored
 from urnshelf.records.display import show
 from urnshelf.records.sql import from_sql, to_sql
@@ -66,8 +67,8 @@ def _selected(
     lacking = [field for field in shape.columns if field not in columns]
     if lacking:
         raise FileRefused(
-            f"table {name} has no column {lacking[0]!r} for {shape.name}; it has "
-            f"{', '.join(sorted(columns))}"
+            f"table {name} has no column {lacking[0]!r} for {shape.name}; "
+            f"{nearest(lacking[0], sorted(columns))}"
         )
     query = sqlalchemy.select(*map(sqlalchemy.column, shape.columns)).select_from(
         sqlalchemy.table(name)
@@ -142,8 +143,7 @@ def _table_name(shape: FileTable, given: str | None, inspector: Any) -> str:
         if one in known:
             return str(one)
     raise FileRefused(
-        f"the database has no table {names[0]!r}; it has {', '.join(known) or 'none'}; table=… "
-        "names another"
+        f"the database has no table {names[0]!r}; {nearest(names[0], known)} table=… names another"
     )
 
 

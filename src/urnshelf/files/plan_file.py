@@ -10,6 +10,7 @@ from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.files.plan_values import rule_from
+from urnshelf.near_names import nearest
 from urnshelf.records.description import key_name
 from urnshelf.store.paths import fetcher
 from urnshelf.types.forms import type_name
@@ -19,6 +20,8 @@ from urnshelf.urn.drawing import Urn
 from urnshelf.urn.layouts import drawable
 from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.links import Link
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 FORMAT = 1
 _TOP = frozenset({"format", "seed", "tables"})
@@ -132,7 +135,7 @@ def _table(
             )
         if field not in columns:
             raise RecordRefused(
-                f"{where}: {type_name(what)} has no field {field!r}; it has {', '.join(columns)}"
+                f"{where}: {type_name(what)} has no field {field!r}; {nearest(field, columns)}"
             )
         rules[field] = rule_from(
             rule,
@@ -148,7 +151,9 @@ def _table(
 def _link(where: str, to: str, field: str | None, before: dict[str, PlannedTable]) -> Rule:
     table = before.get(to)
     if table is None:
-        raise RecordRefused(f"{where}: a link to {to!r}, but no such table stands above it")
+        raise RecordRefused(
+            f"{where}: a link to {to!r}, but no such table stands above it; {nearest(to, before)}"
+        )
     found: list[Any] = []
 
     def parents() -> Sequence[Any]:

@@ -12,6 +12,7 @@ from decimal import Decimal
 from typing import Any
 
 from urnshelf.errors import RecordRefused
+from urnshelf.near_names import nearest
 from urnshelf.records.codec import Unfit, from_json
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
@@ -20,6 +21,8 @@ from urnshelf.types.nodes import Kind, Node
 from urnshelf.urn.rules import planned_rules
 from urnshelf.urn.rules.base import PlanRule, Rule
 from urnshelf.urn.rules.given import constant
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 LinkTo = Callable[[str, str | None], Rule]
 
@@ -120,7 +123,8 @@ def rule_from(entry: object, node: Node, where: str, link_to: LinkTo) -> Rule:
     options = {key: value for key, value in entry.items() if key != name}
     unknown = sorted(options.keys() - known[name].options)
     if unknown:
-        raise RecordRefused(f"{where}: the rule {name!r} has no option {unknown[0]!r}")
+        hint = nearest(unknown[0], known[name].options)
+        raise RecordRefused(f"{where}: the rule {name!r} has no option {unknown[0]!r}; {hint}")
     given = PlanRule(
         entry[name],
         options,

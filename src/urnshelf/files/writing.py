@@ -10,6 +10,8 @@ from urnshelf.errors import FileRefused
 from urnshelf.files.file_table import Chunks, FileTable
 from urnshelf.files.formats import formats
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write records to a file whose ending says the format.

@@ -11,6 +11,8 @@ from typing import Any, get_overloads
 
 from urnshelf.interfaces.signatures import ANY_ARGUMENTS, bound_signature
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 def overloads_of(owner: type, name: str) -> list[Callable[..., Any]]:
     """The overloads of a method."""

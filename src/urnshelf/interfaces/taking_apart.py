@@ -28,6 +28,8 @@ from urnshelf.interfaces.signatures import (
 from urnshelf.types.annotations import annotations_of
 from urnshelf.types.forms import type_arguments, type_name
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 BEHIND_ONES_BACK = frozenset(
     [
         "__init__",

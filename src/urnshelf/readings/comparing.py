@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 import re
 from collections.abc import Callable
 from datetime import date, datetime
@@ -10,6 +9,7 @@ from decimal import Decimal
 from functools import partial
 from typing import Any
 
+from urnshelf.near_names import nearest
 from urnshelf.readings.entities import Entity, entity
 from urnshelf.readings.operations import NotCertain
 from urnshelf.readings.results import is_record_type, row_of
@@ -20,6 +20,8 @@ from urnshelf.store.definition import plain_definition
 from urnshelf.store.paths import Placeholder
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 Make = Callable[[Any], Condition]
 """A condition from the argument's value."""
@@ -288,9 +290,9 @@ def no_field(about: Entity, name: str) -> str:
     if path is not None:
         words = type_name(about.node_of(path).bare)
         return f"it is not certain how {name!r} compares with a field of type {words}"
-    near = difflib.get_close_matches(name, about.fields, 1, 0.75)
-    hint = f"; did you mean {near[0]!r}?" if near else ""
-    return f"{about.record_type.__name__} has no field {name!r}{hint}"
+    hint = nearest(name, about.fields)
+    asks = f"; {hint}" if hint.startswith("did") else ""
+    return f"{about.record_type.__name__} has no field {name!r}{asks}"
 
 
 def _is_collection(value: object) -> bool:

@@ -14,6 +14,7 @@ from collections.abc import Callable
 from enum import Enum
 from typing import Any
 
+from urnshelf.near_names import nearest
 from urnshelf.records.description import Description
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
@@ -21,6 +22,8 @@ from urnshelf.records.recognising import describe, description_of
 from urnshelf.records.scalars import Scalar, scalar_named, scalar_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, ITEM_TYPES, Kind, Node, node_of
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 TAG = "urnshelf"
 _NATIVE = (bool, int, str)
@@ -94,7 +97,7 @@ def record_from_json(data: object, description: Description) -> Any:
     for name in data:
         if name not in description.fields:
             raise Unfit(
-                f"there is no such field; the fields are {', '.join(description.names)}", name
+                f"there is no such field; {nearest(name, description.names, 'there are')}", name
             )
     values = {}
     for name, field in description.fields.items():
@@ -290,8 +293,8 @@ def member_of(data: Any, enum: Any) -> Any:
         pass
     if isinstance(data, str) and data in enum.__members__:
         return enum[data]
-    choices = ", ".join(str(member.value) for member in enum)
-    raise Unfit(f"{show(data, 60)} is no {enum.__name__}; it has {choices}")
+    hint = nearest(data, [str(member.value) for member in enum])
+    raise Unfit(f"{show(data, 60)} is no {enum.__name__}; {hint}")
 
 
 def _read(read: Callable[[str], Any], text: str, name: str) -> Any:

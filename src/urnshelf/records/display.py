@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import re
 import reprlib
 from collections.abc import Iterable, Iterator
 from enum import Enum
+from itertools import islice
 from typing import Any, NamedTuple
 
 from urnshelf.records.description import Description
 from urnshelf.records.equality import Matcher, same
 from urnshelf.records.recognising import describe
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+_ADDRESS = re.compile(r" at 0x[0-9a-fA-F]+")
 
 
 class _Short(reprlib.Repr):
@@ -36,18 +42,37 @@ class _Short(reprlib.Repr):
         if len(shown) > 8:
             yield "…"
 
+    def repr_dict(self, x: dict[Any, Any], level: int) -> str:
+        # reprlib would sort the keys; their own order says more
+        if level <= 0:
+            return "{...}"
+        items = list(islice(x.items(), self.maxdict))
+        pairs = [f"{self.repr1(k, level - 1)}: {self.repr1(v, level - 1)}" for k, v in items]
+        return f"{{{', '.join([*pairs, '...'] if len(x) > self.maxdict else pairs)}}}"
+
     def repr_int(self, x: int, level: int) -> str:
         try:
             return super().repr_int(x, level)
         except ValueError:  # Python shows no number of more than some thousand digits
             return f"<an int of {x.bit_length():,} bits>"
 
-    def repr_instance(self, x: object, level: int) -> str:  # noqa: ARG002
+    def _without_repr(self, x: object, level: int) -> str:
+        """Its class, and what it holds; where it is in memory tells nobody anything."""
+        held = getattr(x, "__dict__", {})
+        public = [(name, value) for name, value in held.items() if not name.startswith("_")]
+        if not public or level <= 1:
+            return f"<{type(x).__name__}>"
+        shown = [f"{name}={self.repr1(value, level - 1)}" for name, value in public[:4]]
+        return f"<{type(x).__name__} {', '.join([*shown, '…'] if len(public) > 4 else shown)}>"
+
+    def repr_instance(self, x: object, level: int) -> str:
         if isinstance(x, Enum):
             return f"{type(x).__name__}.{x.name}"
+        if type(x).__repr__ is object.__repr__:
+            return self._without_repr(x, level)
         try:
             # somebody else's code: it may raise anything
-            text = repr(x)
+            text = _ADDRESS.sub("", repr(x))
         except Exception as error:
             return f"<{type(x).__name__}, whose repr raised {type(error).__name__}>"
         if type(x).__module__ == "datetime":
@@ -163,8 +188,14 @@ def _shown_apart(expected: object, actual: object) -> tuple[str, str]:
         return f"{wanted}, which raised {raised}", found
     # unlike, yet they look alike: then the types tell them apart
     if wanted == found:
-        return f"{wanted} ({_type_name(expected)})", f"{found} ({_type_name(actual)})"
+        return _told_apart(wanted, expected, actual)
     return wanted, found
+
+
+def _told_apart(shown: str, expected: object, actual: object) -> tuple[str, str]:
+    """Two values that look alike: their types tell them apart, or that they are two objects."""
+    one, other = _type_name(expected), _type_name(actual)
+    return f"{shown} ({one})", f"{shown} ({'another one' if one == other else other})"
 
 
 def _first_differing(expected: Any, actual: Any) -> tuple[str, str]:
@@ -185,13 +216,14 @@ def _at_place(items: Any, at: int) -> str:
 def _missing_and_extra(expected: Any, actual: Any) -> tuple[str, str]:
     missing, extra = expected - actual, actual - expected
     if not missing and not extra:  # True and 1
-        return (
-            f"{show(expected)} ({_type_name(expected)})",
-            f"{show(actual)} ({_type_name(actual)})",
-        )
+        return f"{show(expected)} ({_kinds(expected)})", f"{show(actual)} ({_kinds(actual)})"
     lacks = f"; missing are {_members(missing)}" if missing else ""
     has_more = f"; extra are {_members(extra)}" if extra else ""
     return f"{len(expected)} members{lacks}", f"{len(actual)} members{has_more}"
+
+
+def _kinds(members: Iterable[Any]) -> str:
+    return ", ".join(sorted({type(member).__name__ for member in members}))
 
 
 def _members(members: Iterable[Any]) -> str:
@@ -216,7 +248,7 @@ def _around_difference(expected: str, actual: str) -> tuple[str, str]:
 
 
 def _type_name(value: object) -> str:
-    return f"a {type(value).__module__}.{type(value).__qualname__} at {id(value):#x}"
+    return f"a {type(value).__module__}.{type(value).__qualname__}"
 
 
 class _Words:

@@ -12,6 +12,8 @@ from urnshelf.records.description import Description
 from urnshelf.records.recognising import describe, has_own
 from urnshelf.types.forms import full_name
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 Pairs = list[tuple[Any, Any]]
 EXACT = frozenset({int, str, bool, bytes, type(None)})
 """Types whose own `==` is the one equality among values of the same type, and which every program

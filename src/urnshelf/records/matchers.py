@@ -9,6 +9,8 @@ from urnshelf.errors import CueRefused
 from urnshelf.records.display import PartWise
 from urnshelf.records.equality import Matcher, is_truth, same
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 T = TypeVar("T")
 
 

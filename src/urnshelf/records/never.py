@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from itertools import islice
 from typing import Any
 
-from urnshelf.records.description import Description
+from urnshelf.near_names import nearest
 from urnshelf.records.equality import Matcher
 from urnshelf.records.matchers import expected_types, wanted_parts
 from urnshelf.records.recognising import describe
@@ -85,7 +85,8 @@ def _field(name: str, node: Node) -> Node | str | None:
     is_known = cls in _SCALARS and not hasattr(cls, name)
     if not is_known and any(_may_have(one, name) for one in _family(cls)):
         return None
-    return f"{cls.__name__} has no field {name!r}{_nearest(name, described)}"
+    hint = f"; {nearest(name, described.fields)}" if described else ""
+    return f"{cls.__name__} has no field {name!r}{hint}"
 
 
 def _family(cls: type) -> Iterator[type]:
@@ -102,16 +103,6 @@ def _may_have(cls: type, name: str) -> bool:
         return True  # what its constructor assigns cannot be told
     is_field = name in described.fields or name in annotations_of(cls)
     return is_field or described.takes_more or hasattr(cls, name)
-
-
-def _nearest(name: str, described: Description | None) -> str:
-    import difflib  # only a mistake pays for it
-
-    known = list(described.fields) if described else []
-    near = difflib.get_close_matches(name, known, 1, 0.5)
-    if near:
-        return f"; did you mean {near[0]!r}?"
-    return f"; it has {', '.join(known[:12])}" if known else ""
 
 
 def _inside(wanted: Any, node: Node) -> Iterator[tuple[Any, Node]]:

@@ -12,6 +12,8 @@ from typing import Any, NamedTuple
 
 from urnshelf.types.forms import full_name
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 class Scalar(NamedTuple):
     """How the values of one type are written, and read again."""

@@ -9,6 +9,7 @@ from typing import Any
 
 from urnshelf.caches import remembered
 from urnshelf.errors import RecordMissing, RecordOutdated, RecordRefused
+from urnshelf.near_names import nearest
 from urnshelf.records.copies import copier_of
 from urnshelf.records.description import Description, snake_case
 from urnshelf.records.display import show
@@ -160,12 +161,7 @@ def described_to_store(record_type: Any) -> Description:
 
 def unknown_field(type_name: str, field: str, fields: Iterable[str]) -> str:
     """The words for a field that is not there, with the nearest that is."""
-    import difflib  # only a mistake pays for it
-
-    known = list(fields)
-    near = difflib.get_close_matches(str(field), known, 2, 0.6)
-    hint = f"did you mean {' or '.join(map(repr, near))}?" if near else f"it has {', '.join(known)}"
-    return f"{type_name} has no field {field!r}; {hint}"
+    return f"{type_name} has no field {field!r}; {nearest(field, fields)}"
 
 
 def _falsy_default(described: Description, key: str | None) -> tuple[Any, ...]:

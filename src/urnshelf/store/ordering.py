@@ -9,6 +9,8 @@ from urnshelf.errors import RecordRefused
 from urnshelf.records.sql import to_sql
 from urnshelf.store.paths import fetcher
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 def distinct_values(values: list[Any]) -> list[Any]:
     """The first of each value, in order of arrival."""

@@ -12,6 +12,8 @@ from typing import Any, TypeVar, get_args, get_origin
 
 from urnshelf.caches import remembered
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 class Unknown:
     """Stands for a name in an annotation that cannot be resolved, such as an import for the checker

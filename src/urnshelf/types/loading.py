@@ -6,6 +6,9 @@ import importlib
 from typing import Any
 
 from urnshelf.errors import RecordRefused
+from urnshelf.near_names import nearest
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
 def load_type(words: str) -> Any:
@@ -21,6 +24,7 @@ def load_type(words: str) -> Any:
         raise RecordRefused(f"{words!r}: the module cannot be imported: {why}") from None
     for word in name.split("."):
         if not hasattr(found, word):
-            raise RecordRefused(f"{words!r}: {module_name} has no {name}")
+            hint = nearest(word, [one for one in dir(found) if not one.startswith("_")])
+            raise RecordRefused(f"{words!r}: {module_name} has no {name}; {hint}")
         found = getattr(found, word)
     return found

@@ -26,6 +26,8 @@ from urnshelf.urn.rules.given import constant
 from urnshelf.urn.rules.ranges import between
 from urnshelf.urn.rules.texts import pattern, serial
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 DEEPEST = 4
 """How many records deep a record is nested; deeper ones are None, or left out of their list."""
 NONE_RATE = 0.25

@@ -4,11 +4,11 @@ rule and inputs.
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, TypeVar, overload
 
 from urnshelf.errors import RecordRefused
+from urnshelf.near_names import nearest
 from urnshelf.records.description import Description
 from urnshelf.records.display import show
 from urnshelf.types.forms import type_name
@@ -216,8 +216,7 @@ class Urn:
             if rule.field not in parent.fields:
                 raise RecordRefused(
                     f"{where}: link({parent.name}, {rule.field!r}): {parent.name} has no such "
-                    "field; "
-                    f"it has {', '.join(parent.names)}"
+                    f"field; {nearest(rule.field, parent.names)}"
                 )
             return rule.field
         if node.bare is rule.record_type:
@@ -270,8 +269,7 @@ def _name(what: object) -> str:
 def _refuse_unknown(record: Description, given: Mapping[str, Any]) -> None:
     for name in given:
         if name not in record.given:
-            near = difflib.get_close_matches(name, record.given, 1)
-            hint = f"did you mean {near[0]!r}?" if near else f"it has {', '.join(record.given)}"
+            hint = nearest(name, record.given)
             raise RecordRefused(f"{type_name(record.form)} has no field {name!r}; {hint}")
 
 

@@ -21,6 +21,8 @@ from urnshelf.urn.rules.given import constant
 from urnshelf.urn.rules.ranges import between
 from urnshelf.urn.rules.texts import pattern
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 def schema_rule(schema: Mapping[str, Any]) -> Rule:
     """The rule of a JSON Schema: it draws plain dictionaries, lists, texts and numbers.

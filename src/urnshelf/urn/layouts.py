@@ -18,6 +18,8 @@ from urnshelf.urn.mixing import Bits, key_of
 from urnshelf.urn.rules.base import TRIES, Rule
 from urnshelf.urn.rules.given import constant
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 MANY = 500
 """From how many records on columns are drawn at once, where NumPy is installed."""
 CHUNK = 20_000

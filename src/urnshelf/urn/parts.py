@@ -10,6 +10,8 @@ from urnshelf.types.limits import Limits
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import TRIES, Rule
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 def lengths(limits: Limits, low: int, high: int) -> tuple[int, int]:
     """The least and the greatest length, where these two are usual and the limits allow it."""

@@ -9,6 +9,8 @@ from typing import Any, Protocol
 
 from urnshelf.errors import RecordRefused
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 MOST_REPEATS = 8
 """How often `*`, `+` and `{n,}` repeat at the most beyond their least."""
 

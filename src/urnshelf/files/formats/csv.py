@@ -13,6 +13,8 @@ from urnshelf.files.file_table import Chunks, Entry, FileTable, unfinished
 from urnshelf.records.codec import ABSENT, from_cell, to_cell
 from urnshelf.types.nodes import Node
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write the records."""

@@ -8,6 +8,8 @@ from pathlib import Path
 from urnshelf.errors import FileRefused
 from urnshelf.files.file_table import Chunks, Entry, FileTable, line_of, parsed, text_of, unfinished
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write the records."""

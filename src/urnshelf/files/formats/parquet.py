@@ -18,6 +18,8 @@ from urnshelf.records.codec import ABSENT, to_cell, to_json
 from urnshelf.records.display import show
 from urnshelf.types.nodes import Node
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 class _Column(NamedTuple):
     name: str

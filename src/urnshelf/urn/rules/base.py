@@ -10,6 +10,8 @@ from urnshelf.records.codec import Unfit, to_json
 from urnshelf.types.nodes import Node, node_of
 from urnshelf.urn.mixing import Bits
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 TRIES = 200
 """How often a value that does not fit is drawn again."""
 

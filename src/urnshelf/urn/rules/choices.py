@@ -11,6 +11,8 @@ from urnshelf.urn.permutation import permuted
 from urnshelf.urn.rules.base import PlanRule, Rule, data_of, planned, table
 from urnshelf.urn.rules.given import as_rule
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 class _Among(Rule):
     """One of several values."""

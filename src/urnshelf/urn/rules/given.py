@@ -10,6 +10,8 @@ from urnshelf.records.display import show
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import PlanRule, Rule, data_of, planned, table
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 class _Constant(Rule):
     size = 1

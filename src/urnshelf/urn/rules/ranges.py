@@ -11,6 +11,8 @@ from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.urn.rules.base import PlanRule, Rule, data_of, planned, table
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 
 class _Whole(Rule):
     def __init__(self, low: int, high: int) -> None:
