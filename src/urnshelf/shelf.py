@@ -14,7 +14,6 @@ from urnshelf.calls.settings import settings_of
 from urnshelf.calls.target import NOTHING
 from urnshelf.clock import Clock
 from urnshelf.errors import InterfaceRefused
-from urnshelf.fakes.furnish import furnish
 from urnshelf.fakes.making import Fakes
 from urnshelf.fakes.obvious import obvious, obvious_text
 from urnshelf.readings.answering import Readings
@@ -187,6 +186,8 @@ class Shelf(Watched, Shelved):
         >>> desk.moor(vessel_id=7, arrival=NOON).berth_id
         1
         """
+        from urnshelf.fakes.furnish import furnish  # not every process that imports us furnishes
+
         return furnish(service, given, self._fakes, sys._getframe(1))
 
     def explain(self, interface: object) -> Explanation:

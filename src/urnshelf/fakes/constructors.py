@@ -49,6 +49,26 @@ class _Function(NamedTuple):
     filled: Mapping[Any, Any]
 
 
+def constructor_of(service: Any, frame: FrameType | None) -> Constructor:
+    """What a service takes; found out once, where all its types are known."""
+    try:
+        return _known(service)
+    except (_NotAllKnown, TypeError):  # an object that is called may have no hash
+        return Constructor(service, frame)
+
+
+@remembered
+def _known(service: Any) -> Constructor:
+    found = Constructor(service, None)
+    if any(is_partly_unknown(one.node.form) for one in found.parameters.values()):
+        raise _NotAllKnown
+    return found
+
+
+class _NotAllKnown(Exception):
+    """Names that are lacking now may be known to another caller."""
+
+
 class Constructor:
     """What a service takes.
 
@@ -62,10 +82,12 @@ class Constructor:
     """
 
     def __init__(self, service: Any, frame: FrameType | None) -> None:
+        _refuse_what_builds_nothing(service)
         self.service = service
         self.name = service_name(service)
+        self.module = getattr(bare_service(service), "__module__", None) or ""
         bound = service if isinstance(service, partial) else partial(service)
-        functions, takes_any = _known(bound.func)
+        functions, takes_any = _functions(bound.func)
         every = list(_each(functions, frame))
         # a partial one has the first arguments already, and others by name
         by_position = [one for one in every if one.kind is not _KINDS.KEYWORD_ONLY]
@@ -81,6 +103,8 @@ class Constructor:
         """Parameters that a partial one has a value for."""
         self.takes_any = takes_any
         """Whether it takes arguments by any name."""
+        self.forms: dict[str, tuple[Any, list[str]]] | None = None
+        """What is faked for each parameter, once that was found out."""
 
     def call(self, arguments: dict[str, Any]) -> Any:
         """The service, built.
@@ -106,25 +130,36 @@ class Constructor:
             ) from (None if is_of_the_call else why)
 
 
+def bare_service(service: Any) -> Any:
+    """The class or function under a partial one, or one with type arguments."""
+    while isinstance(service, partial):
+        service = service.func
+    return get_origin(service) or service
+
+
+def _refuse_what_builds_nothing(service: Any) -> None:
+    bare = bare_service(service)
+    if not callable(service):
+        raise FurnishRefused(f"furnish() takes the service's class, not {show(service)}")
+    if not isinstance(bare, type):
+        return
+    name = service_name(bare)
+    if getattr(bare, "_is_protocol", False):
+        raise FurnishRefused(f"{name} is an interface, and no service: shelf.fake({name})")
+    if inspect.isabstract(bare):
+        lacks = ", ".join(sorted(getattr(bare, "__abstractmethods__", ())))
+        raise FurnishRefused(
+            f"{name} is abstract, and cannot be built: it lacks {lacks}; furnish a class that has "
+            f"them, or fake it: shelf.fake({name})"
+        )
+
+
 def service_name(service: Any) -> str:
     """How messages call a service."""
     if isinstance(service, partial):
         return f"partial({service_name(service.func)})"
     named = getattr(get_origin(service) or service, "__qualname__", None)
     return str(named).rpartition("<locals>.")[2] if named else show(service)
-
-
-def _known(service: Any) -> tuple[tuple[_Function, ...], bool]:
-    try:
-        hash(service)
-    except TypeError:  # an object that is called may have an equality and no hash
-        return _functions(service)
-    return _remembered(service)
-
-
-@remembered
-def _remembered(service: Any) -> tuple[tuple[_Function, ...], bool]:
-    return _functions(service)
 
 
 def _functions(service: Any) -> tuple[tuple[_Function, ...], bool]:

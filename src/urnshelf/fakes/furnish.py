@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
-import inspect
 from collections.abc import Callable
 from enum import Enum
-from functools import partial
 from types import FrameType
-from typing import Any, TypeVar, get_origin
+from typing import Any, TypeVar
 
 from urnshelf.calls.place import put_under_test
 from urnshelf.errors import FurnishRefused
 from urnshelf.fakes.clocks import is_of_the_standard_clock
-from urnshelf.fakes.constructors import NOTHING, Constructor, Taken, service_name
+from urnshelf.fakes.constructors import (
+    NOTHING,
+    Constructor,
+    Taken,
+    constructor_of,
+)
 from urnshelf.fakes.making import Fakes
 from urnshelf.interfaces.dependencies import is_interface, is_of_the_language
 from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.near_names import nearest
-from urnshelf.records.display import show
 from urnshelf.records.recognising import describe
 from urnshelf.types.forms import full_name, type_name
 from urnshelf.types.nodes import Kind, Node
@@ -43,21 +45,19 @@ def furnish(
         FurnishRefused: a parameter that is none of these, or an argument that the service does not
             take.
     """
-    _refuse_what_builds_nothing(service)
+    constructor = constructor_of(service, frame)
     # messages show lines of the service, even where it is installed like a library
-    put_under_test(getattr(_bare(service), "__module__", None) or "")
-    constructor = Constructor(service, frame)
+    put_under_test(constructor.module)
+    forms = _forms(constructor)
     _refuse_unknown(constructor, given)
     fakes.note_given(given.values())
-    twins = _by_interface(constructor)
     arguments = dict(given)
     lacking = []
     for name, parameter in constructor.parameters.items():
         if name in given or name in constructor.bound:
             continue
-        form = faked_for(parameter)
+        form, several = forms[name]
         if form is not None:
-            several = twins.get(form, [])
             arguments[name] = _fake(constructor, name, form, several, fakes)
         elif parameter.default is NOTHING:
             value = _built(parameter, constructor)
@@ -69,30 +69,6 @@ def furnish(
         raise FurnishRefused(_lacking_text(constructor.name, lacking))
     built: S = constructor.call(arguments)
     return built
-
-
-def _bare(service: Any) -> Any:
-    """The class or function under a partial one, or one with type arguments."""
-    while isinstance(service, partial):
-        service = service.func
-    return get_origin(service) or service
-
-
-def _refuse_what_builds_nothing(service: Any) -> None:
-    bare = _bare(service)
-    if not callable(service):
-        raise FurnishRefused(f"furnish() takes the service's class, not {show(service)}")
-    if not isinstance(bare, type):
-        return
-    name = service_name(bare)
-    if getattr(bare, "_is_protocol", False):
-        raise FurnishRefused(f"{name} is an interface, and no service: shelf.fake({name})")
-    if inspect.isabstract(bare):
-        lacks = ", ".join(sorted(getattr(bare, "__abstractmethods__", ())))
-        raise FurnishRefused(
-            f"{name} is abstract, and cannot be built: it lacks {lacks}; furnish a class that has "
-            f"them, or fake it: shelf.fake({name})"
-        )
 
 
 def faked_for(parameter: Taken) -> Any:
@@ -145,14 +121,15 @@ def _holds_settings(cls: Any) -> bool:
     return not does and any(not one.name.startswith("_") for one in fields)
 
 
-def _by_interface(constructor: Constructor) -> dict[Any, list[str]]:
-    """The parameters of each interface."""
-    found: dict[Any, list[str]] = {}
-    for name, parameter in constructor.parameters.items():
-        form = faked_for(parameter)
-        if form is not None:
-            found.setdefault(form, []).append(name)
-    return found
+def _forms(constructor: Constructor) -> dict[str, tuple[Any, list[str]]]:
+    """What is faked for each parameter, and all parameters that it is faked for; found out once."""
+    if constructor.forms is None:
+        found = {name: faked_for(one) for name, one in constructor.parameters.items()}
+        constructor.forms = {
+            name: (form, [one for one, theirs in found.items() if theirs == form])
+            for name, form in found.items()
+        }
+    return constructor.forms
 
 
 def _fake(constructor: Constructor, name: str, form: Any, several: list[str], fakes: Fakes) -> Any:
@@ -183,7 +160,7 @@ def _built(parameter: Taken, constructor: Constructor) -> Any:
     if any(full_name(base) == "logging.Logger" for base in cls.__mro__):
         from logging import getLogger
 
-        return getLogger(getattr(_bare(constructor.service), "__module__", None))
+        return getLogger(constructor.module)
     if not (describe(cls) is not None or _is_plain_settings(cls)) or _without_default(cls):
         return NOTHING
     try:
