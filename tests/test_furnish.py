@@ -373,6 +373,8 @@ def test_what_cannot_be_built_says_what_to_give(shelf: Shelf, service: Any, says
 def test_a_misspelt_keyword_and_an_error_of_its_own(shelf: Shelf) -> None:
     with pytest.raises(FurnishRefused, match="no parameter 'tide'; did you mean 'tides'?"):
         shelf.furnish(MooringDesk, tide=1)
+    with pytest.raises(FurnishRefused, match="given by name, as vessels=7, berths='B-1'"):
+        shelf.furnish(MooringDesk, 7, "B-1")  # type: ignore[arg-type]
     with pytest.raises(TypeError, match="its own"):
         shelf.furnish(Fragile)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable, Iterable
-from typing import TYPE_CHECKING, Any, Literal, TypedDict, TypeVar, Unpack, overload
+from typing import TYPE_CHECKING, Any, Literal, Never, TypedDict, TypeVar, Unpack, overload
 
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.ledger import live_call
@@ -166,11 +166,12 @@ class Shelf(Watched, Shelved):
             self._fakes.state(interface, name).is_spare = True
         return self._fakes.give(interface, name)
 
-    def furnish(self, service: Callable[..., T], /, **given: object) -> T:
+    def furnish(self, service: Callable[..., T], /, *by_position: Never, **given: object) -> T:
         """Build the object under test, with a fake for each parameter annotated with an interface.
 
         Args:
             service: its class, a function that builds it, or a partial one.
+            by_position: nothing; arguments are given by name.
             given: arguments of your own; they go first. Settings whose fields all have defaults are
                 built, other parameters keep their defaults.
 
@@ -188,7 +189,7 @@ class Shelf(Watched, Shelved):
         """
         from urnshelf.fakes.furnish import furnish  # not every process that imports us furnishes
 
-        return furnish(service, given, self._fakes, sys._getframe(1))
+        return furnish(service, given, self._fakes, sys._getframe(1), by_position)
 
     def explain(self, interface: object) -> Explanation:
         """How each method of an interface is read, as a table of method, meaning and advice; print

@@ -118,5 +118,6 @@ class Office:
 def furnished(shelf: Shelf) -> None:
     shelf.furnish(partial(Office, limit="four"))  # refused
     shelf.furnish(partial(Office, limits=4))  # refused
+    shelf.furnish(Office, 4)  # refused
     office: int = shelf.furnish(Office, limit=4)  # refused
     assert office

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from inspect import Parameter
-from typing import Any, NamedTuple
+from typing import Any
 
 from urnshelf.calls.handles import SomeOf, target_of
 from urnshelf.calls.target import AssignmentTarget, Target
@@ -17,23 +17,40 @@ from urnshelf.records.matchers import beginning, holding, whatever
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
+_NOTHING: dict[str, Any] = {}
 _TAKES_ALL: dict[Any, Callable[[Any], Any]] = {
     Parameter.VAR_POSITIONAL: beginning,
     Parameter.VAR_KEYWORD: lambda m: holding(**m),
 }
 
 
-class Asked(NamedTuple):
-    """The calls that a cue or a look is about."""
+class Asked:
+    """The calls that a cue or a look is about.
 
-    target: Target
-    expected: tuple[Any, ...] | None
-    """The arguments in the order of the parameters, matchers among them; None for any."""
-    args: Sequence[Any]
-    """As they were written."""
-    kwargs: Mapping[str, Any]
-    is_some: bool
-    """Whether those that were not written may be anything."""
+    Args:
+        target: what they are addressed to.
+        expected: the arguments in the order of the parameters, matchers among them; None for any.
+        args: those given by position, as they were written.
+        kwargs: those given by name.
+        is_some: whether those that were not written may be anything.
+    """
+
+    __slots__ = ("args", "expected", "is_some", "kwargs", "target")
+
+    def __init__(
+        self,
+        target: Target,
+        expected: tuple[Any, ...] | None = None,
+        args: Sequence[Any] = (),
+        kwargs: Mapping[str, Any] = _NOTHING,
+        *,
+        is_some: bool = False,
+    ) -> None:
+        self.target = target
+        self.expected = expected
+        self.args = args
+        self.kwargs = kwargs
+        self.is_some = is_some
 
     @property
     def method(self) -> str:
@@ -93,7 +110,7 @@ def asked(method: object, args: tuple[Any, ...], kwargs: dict[str, Any], verb: s
                 fits_a_way(target.member.ways, args, kwargs)
         except TypeError as why:
             raise CueRefused(_misfit_text(target, args, kwargs, verb, why)) from None
-    found = Asked(target, expected, args, kwargs, is_some)
+    found = Asked(target, expected, args, kwargs, is_some=is_some)
     if expected is not None:
         _refuse_what_never_fits(found, verb)
     return found

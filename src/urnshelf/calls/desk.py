@@ -17,7 +17,6 @@ from urnshelf.calls.replies import Pending
 from urnshelf.calls.settings import USUAL, Settings
 from urnshelf.calls.taken import Calls
 from urnshelf.calls.target import FakeState, Target
-from urnshelf.calls.waiting import slept
 from urnshelf.calls.wording import Unanswered, hidden_refusals, never_awaited, unused_text
 from urnshelf.errors import (
     CueRefused,
@@ -169,6 +168,8 @@ class Desk:
                 reply = answerer(call)
                 if reply is not NO_REPLY:
                     if call.delay:
+                        from urnshelf.calls.waiting import slept  # few wait
+
                         await slept(call.delay)
                     call.reply = await reply.awaitable if type(reply) is Pending else reply
                     return call.reply

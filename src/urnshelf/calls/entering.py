@@ -7,7 +7,6 @@ from typing import Any
 
 from urnshelf.calls.ledger import LiveCall
 from urnshelf.calls.replies import Raising
-from urnshelf.calls.waiting import slept
 from urnshelf.records.display import show
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -57,6 +56,8 @@ class _AsyncManager:
 
     async def __aenter__(self) -> Any:
         if self._delay:
+            from urnshelf.calls.waiting import slept  # few wait
+
             await slept(self._delay)
         return self._value.throw() if type(self._value) is Raising else self._value
 

@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING, Any, Literal, NamedTuple, Protocol
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.promised import broken_promise
 from urnshelf.calls.target import AttributeTarget
-from urnshelf.calls.waiting import slept
 from urnshelf.errors import CueRefused, EndlessCalls, RepliesSpent, ReplyRefused
 from urnshelf.interfaces.members import NO_DEFAULT
 from urnshelf.records.display import show
@@ -337,6 +336,8 @@ class Streamed:
 
     async def _later(self, delay: float, call: LiveCall) -> AsyncIterator[Any]:
         if delay:
+            from urnshelf.calls.waiting import slept  # few wait
+
             await slept(delay)
         for item in self._items:
             yield self._take(item, call)

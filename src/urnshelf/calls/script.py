@@ -15,7 +15,6 @@ from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.place import Place, place_of
 from urnshelf.calls.replies import Pending, Reply, Values, passing_through
 from urnshelf.calls.target import NOTHING
-from urnshelf.calls.waiting import slept
 from urnshelf.records.display import show
 from urnshelf.records.equality import is_exact, same
 from urnshelf.records.matchers import whatever
@@ -103,6 +102,8 @@ class Line:
         return Pending(self._served_later(call, turn))
 
     async def _served_later(self, call: LiveCall, turn: int) -> Any:
+        from urnshelf.calls.waiting import slept  # few wait
+
         await slept(self.delay)
         reply = self.reply.give(call, turn) if self.reply else None
         return await reply.awaitable if type(reply) is Pending else reply
@@ -164,7 +165,7 @@ class AssignedLine(Line):
     __slots__ = ("_value",)
 
     def __init__(self, target: Target, value: object, place: tuple[CodeType, int]) -> None:
-        super().__init__(Asked(target, None, (), {}, is_some=False), place)
+        super().__init__(Asked(target), place)
         self._value = value
         self.give = lambda call, turn: value
 
@@ -178,7 +179,7 @@ class ConstantLine(Line):
     __slots__ = ()
 
     def __init__(self, target: Target) -> None:
-        super().__init__(Asked(target, None, (), {}, is_some=False), _NOWHERE)
+        super().__init__(Asked(target), _NOWHERE)
         constant = target.member.default
         self.give = lambda call, turn: constant
         self.passes = lambda call, turn: call.target.state.behind is not NOTHING

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Literal, NamedTuple
+from typing import Any, Literal
 
 from urnshelf.errors import SettingRefused
 from urnshelf.near_names import nearest
@@ -17,18 +17,34 @@ _CHOICES: dict[str, tuple[object, ...]] = {
 }
 
 
-class Settings(NamedTuple):
-    """What a shelf was told."""
+class Settings:
+    """What a shelf was told.
 
-    check_replies: bool = True
-    unanswered: Literal["refuse", "empty"] = "refuse"
-    unused_cues: Literal["tell", "refuse"] = "tell"
-    refusal_limit: int = 200
-    """So many refusals of one method end the test."""
-    repeat_limit: int = 10_000
-    """So many calls of one method in a row, answered by the last of its values again and again, end
-    the test.
+    Args:
+        check_replies: whether replies must be of the promised type.
+        unanswered: whether a call that nothing answers is refused, or gets an empty value.
+        unused_cues: whether cues that were never used are told, or fail the test.
+        refusal_limit: so many refusals of one method end the test.
+        repeat_limit: so many calls of one method in a row, answered by the last of its values again
+            and again, end the test.
     """
+
+    names = ("check_replies", "unanswered", "unused_cues", "refusal_limit", "repeat_limit")
+    __slots__ = names
+
+    def __init__(
+        self,
+        check_replies: bool = True,
+        unanswered: Literal["refuse", "empty"] = "refuse",
+        unused_cues: Literal["tell", "refuse"] = "tell",
+        refusal_limit: int = 200,
+        repeat_limit: int = 10_000,
+    ) -> None:
+        self.check_replies = check_replies
+        self.unanswered = unanswered
+        self.unused_cues = unused_cues
+        self.refusal_limit = refusal_limit
+        self.repeat_limit = repeat_limit
 
 
 USUAL = Settings()
@@ -58,10 +74,8 @@ def settings_of(told: Mapping[str, Any], where: str = "", others: tuple[str, ...
 
 
 def _why_not(name: str, value: object, others: tuple[str, ...]) -> str:
-    if name not in Settings._fields:
-        return (
-            f"there is no such setting; {nearest(name, (*others, *Settings._fields), 'there are')}"
-        )
+    if name not in Settings.names:
+        return f"there is no such setting; {nearest(name, (*others, *Settings.names), 'there are')}"
     choices = _CHOICES.get(name)
     if choices is None:
         is_whole = isinstance(value, int) and not isinstance(value, bool) and value > 0

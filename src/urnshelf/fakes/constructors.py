@@ -214,7 +214,8 @@ def _tells_itself(cls: Any) -> bool:
 def _function(service: Any) -> _Function:
     if inspect.isroutine(service):
         owner = getattr(service, "__self__", None)
-        owner = owner if isinstance(owner, type) else type(owner) if owner is not None else None
+        if owner is not None and not isinstance(owner, type):
+            owner = type(owner)
         return _Function(service, owner, 0, type_arguments(owner) if owner else {})
     return _Function(type(service).__call__, type(service), 1, {})
 

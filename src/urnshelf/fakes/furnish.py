@@ -20,6 +20,7 @@ from urnshelf.fakes.making import Fakes
 from urnshelf.interfaces.dependencies import is_interface, is_of_the_language
 from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.near_names import nearest
+from urnshelf.records.display import show
 from urnshelf.records.recognising import describe
 from urnshelf.types.forms import full_name, type_name
 from urnshelf.types.nodes import Kind, Node
@@ -30,7 +31,11 @@ S = TypeVar("S")
 
 
 def furnish(
-    service: Callable[..., S], given: dict[str, Any], fakes: Fakes, frame: FrameType | None = None
+    service: Callable[..., S],
+    given: dict[str, Any],
+    fakes: Fakes,
+    frame: FrameType | None = None,
+    by_position: tuple[object, ...] = (),
 ) -> S:
     """Build the service: given arguments, a fake for each dependency, settings built of their
     defaults, and other parameters as they are.
@@ -40,6 +45,7 @@ def furnish(
         given: arguments by name.
         fakes: those of the shelf.
         frame: the caller's, for the names of classes that were made in it.
+        by_position: arguments that have no name, which is refused.
 
     Raises:
         FurnishRefused: a parameter that is none of these, or an argument that the service does not
@@ -49,6 +55,8 @@ def furnish(
     # messages show lines of the service, even where it is installed like a library
     put_under_test(constructor.module)
     forms = _forms(constructor)
+    if by_position:
+        raise FurnishRefused(_nameless_text(constructor, by_position))
     _refuse_unknown(constructor, given)
     fakes.note_given(given.values())
     arguments = dict(given)
@@ -192,6 +200,15 @@ def _refuse_unknown(constructor: Constructor, given: dict[str, Any]) -> None:
         return
     hint = nearest(unknown[0], known)
     raise FurnishRefused(f"{constructor.name} has no parameter {unknown[0]!r}; {hint}")
+
+
+def _nameless_text(constructor: Constructor, values: tuple[object, ...]) -> str:
+    names = [*constructor.parameters, *["…"] * len(values)]
+    named = [f"{name}={show(value, 40)}" for name, value in zip(names, values, strict=False)]
+    return (
+        f"furnish({constructor.name}, {', '.join(show(value, 40) for value in values)}): arguments "
+        f"are given by name, as {', '.join(named)}"
+    )
 
 
 def _lacking_text(name: str, lacking: list[Taken]) -> str:
