@@ -216,6 +216,7 @@ class Timed(Holds):
         now: Any = datetime.now,
         today: Callable[[], date] = date.today,
         ticks: Callable[[], float] = time.monotonic,
+        utc: Callable[[], datetime] = functools.partial(datetime.now, UTC),
         tell: Callable[[str], None] = told,
         done: Callable[[], None] | None = None,
         pick: Callable[[int], int] = ...,  # type: ignore[assignment]
@@ -235,6 +236,7 @@ def test_the_real_clock_is_never_reached(shelf: Shelf) -> None:
     assert (has["now"](UTC) - begin).total_seconds() == 120
     assert has["today"]() == begin.date()
     assert has["ticks"]() == shelf.clock.timestamp
+    assert has["utc"]() == shelf.clock.now
     assert tally(shelf.fake(time.sleep), 60) == 1
     assert str(ledger_of(shelf.fake(asyncio.sleep))).startswith("asyncio.sleep.__call__: 1 call")
 

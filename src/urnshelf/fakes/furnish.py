@@ -14,6 +14,7 @@ from urnshelf.fakes.constructors import (
     NOTHING,
     Constructor,
     Taken,
+    bare_service,
     constructor_of,
 )
 from urnshelf.fakes.making import Fakes
@@ -84,12 +85,14 @@ def faked_for(parameter: Taken) -> Any:
     None where nothing is.
     """
     default = parameter.default
+    is_callable = parameter.node.kind is Kind.CALLABLE
+    interface = None if is_callable else dependency(parameter.node)
+    if interface is not None:
+        return interface
     # the real clock, and real sleep, are never reached
-    if default is not NOTHING and is_of_the_standard_clock(default):
-        return default
-    if parameter.node.kind is Kind.CALLABLE:
-        return parameter.node.bare if default is NOTHING else None
-    return dependency(parameter.node)
+    if default is not NOTHING and is_of_the_standard_clock(bare_service(default)):
+        return bare_service(default)
+    return parameter.node.bare if is_callable and default is NOTHING else None
 
 
 def dependency(node: Node) -> Any:
