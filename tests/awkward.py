@@ -668,6 +668,13 @@ class ManyMethods(Protocol):
     async def m06(self, a: int) -> int: ...
 
 
+def closing_over(thing: Any) -> Callable[[], Any]:
+    def report() -> Any:
+        return thing
+
+    return report
+
+
 def plain_function(a: int, /, b: str = "x", *, c: float = 1.0) -> int:
     return never()
 

@@ -24,6 +24,7 @@ import pydantic
 import pytest
 import trio
 
+import awkward
 from urnshelf import (
     ArgumentMissing,
     CallMissing,
@@ -176,9 +177,15 @@ class Realm:
     pass
 
 
+@dataclass(frozen=True)
+class Reach:
+    metres: int
+
+
 class Settled:
     limit = 5
     places = ("Ternhythe", 2)
+    reach = Reach(3)
     Unknown = KeyError
     registry = REGISTRY
     realm = Realm()
@@ -652,7 +659,10 @@ def a_function_that_closes_over_a_fake(shelf: Shelf) -> None:
     cue(shelf.fake(BerthRepository).count).computes(lambda: int(asked.depth_at("Ternhythe", NOON)))
     report = Report(lambda: kept.depth_at("Ternhythe", NOON))
     report.run()
-    assert tally(asked.depth_at) == tally(kept.depth_at) == 0
+    made_around = shelf.fake(TideService, name="around")
+    service = awkward.closing_over(made_around)
+    assert tally(asked.depth_at) == tally(kept.depth_at) == tally(made_around.depth_at) == 0
+    assert callable(service)
 
 
 @legitimate
@@ -822,9 +832,10 @@ def context_managers(shelf: Shelf) -> None:
 def constants_and_what_is_assigned_are_in_the_ledger(shelf: Shelf) -> None:
     fake = shelf.fake(Settled)
     assert (fake.limit, fake.places, fake.Unknown) == (5, ("Ternhythe", 2), KeyError)
+    assert fake.reach.metres == 3
     fake.depth_m = 6.3
     assert fake.depth_m == 6.3
-    assert len(ledger_of(fake)) == 5
+    assert len(ledger_of(fake)) == 6
     assert tally(attribute(fake, "depth_m")) == tally(attribute(fake, "limit")) == 1
     answered = [call.answered_by for call in ledger_of(fake)]
     assert answered[0] == "the constant of the class"

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from types import CellType, FrameType, FunctionType, MethodType, ModuleType
 from typing import Any, TypeVar
 
-from urnshelf.calls.place import is_yours
+from urnshelf.calls.place import is_yours, locate
 from urnshelf.calls.target import FakeState, state_of
 from urnshelf.errors import LookRefused
 from urnshelf.interfaces.members import Interface
@@ -110,12 +110,22 @@ def _is_held(fake: object) -> bool:
     near: list[Any] = [fake]
     for _ in range(_DEPTH):
         holders = [one for one in gc.get_referrers(*near) if one is not near]
-        if any(map(_is_under_test, holders)):
+        if any(_is_under_test(one) or _closes_over(one, near) for one in holders):
             return True
         near = [one for one in holders if isinstance(one, _BETWEEN) and not _is_around(one, near)]
         if not near:
             return False
     return False
+
+
+def _closes_over(holder: Any, near: list[Any]) -> bool:
+    """Whether it is a function of the code under test that was made around the fake; one that the
+    test wrote itself does not count.
+    """
+    if not isinstance(holder, FunctionType) or _is_around(holder, near):
+        return False
+    file = holder.__code__.co_filename
+    return is_yours(file) and file != locate(sys._getframe(1))[0].co_filename
 
 
 def _is_around(holder: Any, near: list[Any]) -> bool:

@@ -49,6 +49,9 @@ def _is_constant(value: object) -> bool:
         # exceptions, enums and records are words of the interface; another class makes real objects
         is_word = issubclass(value, (BaseException, Enum)) or is_of_the_language(value)
         return value is not NO_DEFAULT and (is_word or describe(value) is not None)
+    described = describe(type(value))
+    if described is not None and described.is_frozen:
+        return all(map(_is_constant, described.values(value).values()))
     return type(value) in PLAIN or type(value).__module__ in _OF_VALUES or isinstance(value, Enum)
 
 
