@@ -195,6 +195,8 @@ def _shown_apart(expected: object, actual: object) -> tuple[str, str]:
 def _told_apart(shown: str, expected: object, actual: object) -> tuple[str, str]:
     """Two values that look alike: their types tell them apart, or that they are two objects."""
     one, other = _type_name(expected), _type_name(actual)
+    if one == other and type(expected).__eq__ is object.__eq__:
+        return shown, f"another {shown}: {type(expected).__name__} has no equality of its own"
     return f"{shown} ({one})", f"{shown} ({'another one' if one == other else other})"
 
 
