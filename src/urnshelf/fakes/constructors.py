@@ -51,10 +51,20 @@ class _Function(NamedTuple):
 
 def constructor_of(service: Any, frame: FrameType | None) -> Constructor:
     """What a service takes; found out once, where all its types are known."""
+    if not _holds_nothing(service):
+        return Constructor(service, frame)
     try:
         return _known(service)
-    except (_NotAllKnown, TypeError):  # an object that is called may have no hash
+    except (_NotAllKnown, TypeError):  # type arguments may have no hash
         return Constructor(service, frame)
+
+
+def _holds_nothing(service: Any) -> bool:
+    """Whether to remember it keeps no object of a test alive: a class, or a function that closes
+    over nothing.
+    """
+    cls = get_origin(service) or service
+    return isinstance(cls, type) or (inspect.isfunction(service) and not service.__closure__)
 
 
 @remembered
