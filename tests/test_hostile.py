@@ -519,6 +519,16 @@ def a_computed_reply_of_another_type(_: Shelf) -> None:
             shelf.fake(TideService).depth_at("Ternhythe", NOON)
 
 
+@hostile(RefusalHidden, r"a stream of str, but computes\(<lambda>\) gave one in which it is 5")
+def an_item_of_another_type_in_a_computed_stream(_: Shelf) -> None:
+    with Shelf() as shelf:
+        cue(shelf.fake(Odd).lines).computes(lambda: iter(["in", 5]))  # type: ignore[arg-type]
+        lines = shelf.fake(Odd).lines()
+        assert next(lines) == "in"
+        with suppress(Exception):
+            next(lines)
+
+
 @pytest.mark.parametrize(
     ("value", "says"),
     [
@@ -842,6 +852,24 @@ def constants_and_what_is_assigned_are_in_the_ledger(shelf: Shelf) -> None:
     assert answered[-1].startswith("Settled.depth_m = 6.3, assigned at ")
     cue(attribute(fake, "limit")).gives(9)
     assert fake.limit == 9
+
+
+@legitimate
+def a_computed_stream_is_read_as_it_goes(shelf: Shelf) -> None:
+    closed: list[bool] = []
+
+    def lines() -> Iterator[str]:
+        try:
+            yield from ("in", "out", "in")
+        finally:
+            closed.append(True)
+
+    cue(shelf.fake(Odd).lines).computes(lines)
+    read = shelf.fake(Odd).lines()
+    assert [next(read), next(read)] == ["in", "out"]
+    assert (ledger_of(shelf.fake(Odd).lines)[0].taken, closed) == (2, [])
+    read.close()  # type: ignore[attr-defined]
+    assert closed == [True]
 
 
 @legitimate

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import AsyncIterable, Awaitable, Callable, Iterable
 from typing import TYPE_CHECKING, Any, Concatenate, Generic, ParamSpec, Self, TypeVar, overload
 
+from urnshelf.calls.computing import Computed
 from urnshelf.calls.entering import Entered
 from urnshelf.calls.place import Place
 from urnshelf.calls.promised import cannot_be_called_as, why_not_given
 from urnshelf.calls.replies import (
-    Computed,
     PassedThrough,
     Passing,
     Raising,

@@ -10,9 +10,8 @@ from functools import partial
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple, Protocol
 
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
-from urnshelf.calls.promised import broken_promise
 from urnshelf.calls.target import AttributeTarget
-from urnshelf.errors import CueRefused, EndlessCalls, RepliesSpent, ReplyRefused
+from urnshelf.errors import CueRefused, EndlessCalls, RepliesSpent
 from urnshelf.interfaces.members import NO_DEFAULT
 from urnshelf.records.display import show
 
@@ -243,42 +242,6 @@ class Values:
 
 def _spread(item: object) -> list[Any]:
     return [item] * item.times if type(item) is Raising else [item]
-
-
-_WHOLE, _ONE = 200, 1
-"""How many items of a computed collection are looked at: of the first, and of those after it."""
-
-
-class Computed:
-    """A reply computed from the call's arguments by the user's function."""
-
-    def __init__(self, function: Callable[..., Any]) -> None:
-        self.function = function
-        self._sample = _WHOLE
-
-    def give(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
-        """What the function makes of the arguments, and the method promises."""
-        target = call.target
-        result = target.call(self.function, call.live)
-        if target.promise.awaited and inspect.isawaitable(result):
-            return Pending(self._checked_later(target, result))
-        return self._checked(target, result)
-
-    async def _checked_later(self, target: Target, result: Awaitable[Any]) -> Any:
-        return self._checked(target, await result)
-
-    def _checked(self, target: Target, result: object) -> Any:
-        if not target.desk.settings.check_replies:
-            return result
-        # the first in full; the same function gives the like again
-        wrong = broken_promise(target, result, self._sample, self)
-        if wrong:
-            raise ReplyRefused(wrong)
-        self._sample = _ONE
-        return result
-
-    def __repr__(self) -> str:
-        return f"computes({getattr(self.function, '__name__', self.function)!s})"
 
 
 class PassedThrough:
