@@ -53,7 +53,7 @@ class FakeState:
         """The object to which calls go that no cue answers."""
         self.made_after = len(desk.furnished)
         """How many fakes had been furnished when it was made."""
-        self.given_as = ""
+        self.given_as: tuple[str, str] | None = None
         """The service, and the parameter, that it was furnished for."""
         self.is_spare = False
         """Whether it is meant to be used by nobody."""

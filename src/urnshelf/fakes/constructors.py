@@ -111,6 +111,9 @@ class Constructor:
         }
         self.bound = frozenset(bound.keywords)
         """Parameters that a partial one has a value for."""
+        self.only_positional = [
+            name for name, one in self.parameters.items() if one.kind is _KINDS.POSITIONAL_ONLY
+        ]
         self.takes_any = takes_any
         """Whether it takes arguments by any name."""
         self.forms: dict[str, tuple[Any, list[str]]] | None = None
@@ -119,17 +122,15 @@ class Constructor:
     def call(self, arguments: dict[str, Any]) -> Any:
         """The service, built.
 
+        Args:
+            arguments: by name; those that can only be given by position are taken out.
+
         Raises:
             FurnishRefused: the call itself is refused, before any of its code runs.
         """
-        given = dict(arguments)
-        positional = [
-            given.pop(one.name)
-            for one in self.parameters.values()
-            if one.kind is _KINDS.POSITIONAL_ONLY and one.name in given
-        ]
+        positional = [arguments.pop(name) for name in self.only_positional if name in arguments]
         try:
-            return self.service(*positional, **given)
+            return self.service(*positional, **arguments)
         except TypeError as why:
             is_of_the_call = why.__traceback__ is None or why.__traceback__.tb_next is None
             if not is_of_the_call and not _MISFIT.search(str(why)):

@@ -25,7 +25,7 @@ def _which_one(interface: str, made: dict[str | None, Any]) -> str:
     lines = [f"there {count} has a name: say which one"]
     for name, fake in made.items():
         state: Any = state_of(fake)
-        use = f"    # {state.given_as}" if state.given_as else ""
+        use = "    # {}({}=…)".format(*state.given_as) if state.given_as else ""
         lines.append(f"    shelf.fake({interface}, name={name!r}){use}")
     return "\n".join(lines)
 
@@ -78,7 +78,7 @@ class Fakes:
         """A fake for a parameter of a service that is built."""
         fake = self.give(form, name)
         state = object.__getattribute__(fake, STATE)
-        state.given_as = f"{service}({parameter}=…)"
+        state.given_as = (service, parameter)
         self._desk.furnished.append(state)
         return fake
 
