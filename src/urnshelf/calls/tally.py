@@ -261,9 +261,7 @@ class _Scope:
 def _scope(what: object, verb: str) -> _Scope:
     state = state_of(what)
     if state is not None:
-        only_call = state.interface.members.keys() == {"__call__"}
-        name = target_of(what, verb).name if only_call else state.label
-        return _Scope(state.desk, lambda entry: entry[0].target.state is state, name, state)
+        return _Scope(state.desk, lambda entry: entry[0].target.state is state, state.label, state)
     desk = getattr(what, "_desk", None)
     if isinstance(desk, Desk) and not isinstance(what, Calls):
         return _Scope(desk, lambda _: True, "the shelf", None)

@@ -121,13 +121,14 @@ class Target:
 
     @property
     def name(self) -> str:
-        """`TideService.depth_at`."""
-        return f"{self.state.label}.{self.member.name}"
+        """`TideService.depth_at`; that of the fake, where it is called itself."""
+        return self.bare_name
 
     @property
     def bare_name(self) -> str:
         """Its name, however it is addressed."""
-        return f"{self.state.label}.{self.member.name}"
+        is_itself = self.member.name == "__call__"
+        return self.state.label if is_itself else f"{self.state.label}.{self.member.name}"
 
     @property
     def cued_as(self) -> str:
