@@ -5,6 +5,7 @@ and the legitimate styles beside them, which must go on working.
 from __future__ import annotations
 
 import asyncio
+import copy
 import functools
 import inspect
 import threading
@@ -144,6 +145,10 @@ class Tolls(Protocol):
     def charge(self, toll: Toll) -> None: ...
     def charge_all(self, tolls: list[Toll]) -> None: ...
     def find_cheapest(self) -> Toll | None: ...
+
+
+class Posts(Protocol):
+    def post(self, toll: dict[str, int]) -> None: ...
 
 
 class Http(Protocol):
@@ -291,6 +296,21 @@ def a_test_class_that_keeps_a_fake(shelf: Shelf) -> None:
 
     shelf.furnish(MooringDesk)
     TestDesk().test_it()
+
+
+@hostile(
+    AssertionError,
+    "toll.more  <-- differs\n +expected:    whatever\n +called with: nothing of that n",
+)
+def a_field_that_is_not_there_is_not_whatever(shelf: Shelf) -> None:
+    charge = shelf.fake(Callable[[dict[str, int]], None], "toll")
+    post = shelf.fake(Posts)
+    shelf.tells(Posts)
+    post.post({"id": 1})
+    charge({"id": 1})
+    assert tally(charge, holding(id=whatever)) == 1
+    counted = tally(post.post, holding(id=1, more=whatever))
+    assert counted == 1, str(counted)
 
 
 @hostile(CueRefused, "Signal has no field 'lamps'; did you mean 'lamp'")
@@ -815,6 +835,20 @@ def and_whatever_else(shelf: Shelf) -> None:
     assert str(tally(http.request, "GET", "/a")).startswith("0 calls of Http.request('GET', '/a')")
     missed = tally(some_of(http.request), timeout=2.0)
     assert str(missed).startswith("0 calls of some_of(Http.request)(timeout=2.0)")
+
+
+@legitimate
+def some_of_what_stars_take_up(shelf: Shelf) -> None:
+    class Flags(Protocol):
+        def hoist(self, first: str, *more: int, **colours: int) -> int: ...
+
+    flags = shelf.fake(Flags)
+    cue(some_of(flags.hoist), "aft", 1, red=2).gives(3)
+    assert flags.hoist("aft", 1, 5, red=2, white=4) == 3
+    assert tally(some_of(flags.hoist), white=4) == 1
+    [call] = ledger_of(flags)
+    kept = copy.deepcopy(call.arguments)
+    assert (kept.first, kept.more, kept.white) == ("aft", (1, 5), 4)
 
 
 @legitimate

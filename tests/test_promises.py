@@ -36,6 +36,7 @@ Metres = NewType("Metres", float)
 Bound = TypeVar("Bound", bound=int)
 T = TypeVar("T")
 U = TypeVar("U")
+Either = TypeVar("Either", int, str)
 
 
 class Forecast(TypedDict):
@@ -159,9 +160,12 @@ class Barge(Vessel):
         (HasDepth, [WithDepth()], [object(), WithDepth, HasDepth]),
         (Opens, [WithOpen()], [WithOpen, object()]),
         (type[Vessel], [Vessel, Barge], [Deep, Vessel(1, "a", "b"), int]),
+        (type[Any], [Vessel, int], [5, None]),
+        (type[T], [Vessel], [5]),
+        (Either, [1, "a"], [1.5, None]),
         (type[Vessel] | None, [Vessel, None], [Deep]),
         (deque[int], [deque([1])], [deque(["x"]), [1]]),
-        (Iterable[int], [[1], (1,), range(3), {1: "x"}], ["abc", ["x"], {"x": 1}]),
+        (Iterable[int], [[1], (1,), range(3), {1: "x"}], ["abc", ["x"], {"x": 1}, {"x": 1}.keys()]),
         (Never, [], [None, 5, []]),
     ],
 )

@@ -138,10 +138,16 @@ def _refuse_what_never_fits(found: Asked, verb: str) -> None:
 
     nodes = found.target.member.parameter_nodes
     for name, value in zip(found.target.parameters, values, strict=True):
-        why = never_fits(value, nodes[name]) if name in nodes else None
+        # what a star takes up is of many types, or of none that is written
+        is_one = name in nodes and not _is_star(found.target, name)
+        why = never_fits(value, nodes[name]) if is_one else None
         if why:
             written = ", ".join([found.method, *found.arguments])
             raise CueRefused(f"{verb}({written}): nothing can fit {show(value, 60)}: {why}")
+
+
+def _is_star(target: Target, name: str) -> bool:
+    return target.member.signature.parameters[name].kind in _TAKES_ALL
 
 
 def _misfit_text(

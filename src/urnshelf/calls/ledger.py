@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextvars import ContextVar
+from copy import deepcopy
 from types import CodeType
 from typing import TYPE_CHECKING, Any
 
@@ -123,6 +124,10 @@ class Arguments:
             if isinstance(value, dict) and name in value and self._values[-1] is value:
                 return value[name]
         return NO_REPLY
+
+    def __deepcopy__(self, memo: dict[int, Any]) -> Arguments:
+        # the values, and not the fake that was called with them
+        return Arguments(self._target, deepcopy(self._values, memo))
 
     def __repr__(self) -> str:
         pairs = zip(self._names, self._values, strict=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import collections
 import io
 import typing
+from collections import abc
 from collections.abc import Callable, Iterable
 from itertools import islice
 from typing import Any
@@ -18,7 +19,10 @@ SAMPLE = 200
 """How many items of a container are checked: enough to catch a mix-up, few enough to cost
 nothing.
 """
-_LOOKED_INTO = (list, set, frozenset, tuple, collections.deque, str, bytes, dict, range)
+_LOOKED_INTO = (
+    list, set, frozenset, tuple, collections.deque, str, bytes, bytearray, dict, range,
+    abc.KeysView, abc.ItemsView, abc.ValuesView,
+)  # fmt: skip
 """Collections of Python's own: to look into an iterator would use it up, and others may do more."""
 
 Wrong = tuple[str, Any, str]
@@ -97,6 +101,11 @@ def _union_misfit(value: object, node: Node, path: str, look: _Look) -> Wrong | 
     return deep[0] if deep else _wrong(value, node, path)
 
 
+def _variable_misfit(value: object, node: Node, path: str, look: _Look) -> Wrong | None:
+    # one with constraints is one of them; of any other nothing is told
+    return _union_misfit(value, node, path, look) if node.args else None
+
+
 def _literal_misfit(value: object, node: Node, path: str, _look: _Look) -> Wrong | None:
     # True is no Literal[1]
     fits = any(type(value) is type(one) and value == one for one in node.values)
@@ -111,7 +120,9 @@ def _class_object_misfit(value: object, node: Node, path: str, _look: _Look) -> 
 def _is_subclass(cls: type, node: Node) -> bool:
     if node.kind is Kind.UNION:
         return any(_is_subclass(cls, one) for one in node.args)
-    is_nominal = isinstance(node.origin, type) and not getattr(node.origin, "_is_protocol", False)
+    is_told = node.kind is not Kind.ANY and isinstance(node.origin, type)
+    # whether a class keeps a protocol, its objects tell
+    is_nominal = is_told and not getattr(node.origin, "_is_protocol", False)
     return not is_nominal or issubclass(cls, node.origin)
 
 
@@ -262,7 +273,7 @@ _CHECKS: dict[Kind, _Check] = {
     Kind.ANY: _unknown,
     Kind.UNKNOWN: _unknown,
     Kind.SELF: _self_misfit,
-    Kind.VARIABLE: _unknown,
+    Kind.VARIABLE: _variable_misfit,
     Kind.NEVER: _always_wrong,
     Kind.NONE: _always_wrong,
     Kind.UNION: _union_misfit,

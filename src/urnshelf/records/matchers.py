@@ -66,7 +66,9 @@ class _OfType(Matcher):
         return isinstance(value, self._type)
 
     def __repr__(self) -> str:
-        return f"of_type({getattr(self._type, '__name__', self._type)})"
+        if isinstance(self._type, tuple):
+            return f"of_type(({', '.join(one.__name__ for one in self._type)}))"
+        return f"of_type({self._type.__name__})"
 
 
 class _Holding(PartWise):
@@ -76,12 +78,17 @@ class _Holding(PartWise):
         self._parts = parts
 
     def accepts(self, value: object) -> bool:
-        return all(same(wanted, _part(value, name)) for name, wanted in self._parts.items())
+        return not self.differing(value)
 
     def differing(self, value: object) -> dict[str, tuple[Any, Any]]:
         """The parts that are not as wanted: name → (wanted, found)."""
         found = {name: (wanted, _part(value, name)) for name, wanted in self._parts.items()}
-        return {name: pair for name, pair in found.items() if not same(*pair)}
+        # what is not there is like nothing, and not even like `whatever`
+        return {
+            name: (_Wanted(wanted), part) if part is _ABSENT else (wanted, part)
+            for name, (wanted, part) in found.items()
+            if part is _ABSENT or not same(wanted, part)
+        }
 
     def __repr__(self) -> str:
         return f"holding({', '.join(f'{k}={v!r}' for k, v in self._parts.items())})"
@@ -123,6 +130,16 @@ class _Absent:
 
 
 _ABSENT = _Absent()
+
+
+class _Wanted:
+    """Stands for what is wanted where there is nothing."""
+
+    def __init__(self, wanted: object) -> None:
+        self._wanted = wanted
+
+    def __repr__(self) -> str:
+        return repr(self._wanted)
 
 
 def _part(value: object, name: str) -> Any:

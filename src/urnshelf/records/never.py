@@ -82,8 +82,8 @@ def _field(name: str, node: Node) -> Node | str | None:
     described = describe(cls)
     if described is not None and name in described.fields:
         return described.fields[name].node
-    is_known = cls in _SCALARS and not hasattr(cls, name)
-    if not is_known and any(_may_have(one, name) for one in _family(cls)):
+    may_have = _has if cls in _SCALARS else _may_have
+    if any(may_have(one, name) for one in _family(cls)):
         return None
     hint = f"; {nearest(name, described.fields)}" if described else ""
     return f"{cls.__name__} has no field {name!r}{hint}"
@@ -102,7 +102,12 @@ def _may_have(cls: type, name: str) -> bool:
     if described is None:
         return True  # what its constructor assigns cannot be told
     is_field = name in described.fields or name in annotations_of(cls)
-    return is_field or described.takes_more or hasattr(cls, name)
+    return is_field or described.takes_more or _has(cls, name)
+
+
+def _has(cls: type, name: str) -> bool:
+    # not by `hasattr`: what only the members of an enum have, the class denies
+    return any(name in vars(base) for base in cls.__mro__)
 
 
 def _inside(wanted: Any, node: Node) -> Iterator[tuple[Any, Node]]:
