@@ -8,6 +8,7 @@ import asyncio
 import copy
 import functools
 import inspect
+import socket
 import threading
 from collections.abc import AsyncIterator, Callable, Iterable, Iterator
 from contextlib import (
@@ -195,6 +196,8 @@ class Settled:
     registry = REGISTRY
     realm = Realm()
     make = Realm
+    connect = socket.socket
+    convert = int
     depth_m: float
 
 
@@ -387,6 +390,13 @@ def some_of_the_wrong_arguments(shelf: Shelf) -> None:
     cue(some_of(shelf.fake(PilotPager).page), colour="red")
 
 
+@hostile(
+    CueRefused, r"cue\(some_of\(PilotPager.page\), 7, 'a', 'b'\): too many positional arguments\n"
+)
+def some_of_too_many_arguments(shelf: Shelf) -> None:
+    cue(some_of(shelf.fake(PilotPager).page), 7, "a", "b")
+
+
 @hostile(CueRefused, r"some_of\(PilotPager.page\) is for cues and looks")
 def some_of_as_the_method_itself(shelf: Shelf) -> None:
     some_of(shelf.fake(PilotPager).page)(7, "Gray Heron")
@@ -473,7 +483,7 @@ def what_the_body_raises(shelf: Shelf) -> None:
         raise ValueError("in the body")
 
 
-@pytest.mark.parametrize("name", ["registry", "realm", "make"])
+@pytest.mark.parametrize("name", ["registry", "realm", "make", "connect"])
 def test_what_stands_in_a_class_is_not_reached(shelf: Shelf, name: str) -> None:
     with shelf.refusals_expected(), pytest.raises(UnansweredCall, match=f"Settled.{name} was"):
         getattr(shelf.fake(Settled), name)
@@ -876,10 +886,10 @@ def context_managers(shelf: Shelf) -> None:
 def constants_and_what_is_assigned_are_in_the_ledger(shelf: Shelf) -> None:
     fake = shelf.fake(Settled)
     assert (fake.limit, fake.places, fake.Unknown) == (5, ("Ternhythe", 2), KeyError)
-    assert fake.reach.metres == 3
+    assert (fake.reach.metres, fake.convert("4")) == (3, 4)
     fake.depth_m = 6.3
     assert fake.depth_m == 6.3
-    assert len(ledger_of(fake)) == 6
+    assert len(ledger_of(fake)) == 7
     assert tally(attribute(fake, "depth_m")) == tally(attribute(fake, "limit")) == 1
     answered = [call.answered_by for call in ledger_of(fake)]
     assert answered[0] == "the constant of the class"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typing
 from collections import deque
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass
 from decimal import Decimal
@@ -28,9 +28,13 @@ from typing import (
 
 import pydantic
 import pytest
+from beartype import BeartypeConf
+from beartype.door import is_bearable
 
 from urnshelf import ReplyRefused, Shelf, cue
 from urnshelf.demo.harbour import TideService, Vessel
+from urnshelf.records.fit import misfit
+from urnshelf.types.nodes import node_of
 
 Metres = NewType("Metres", float)
 Bound = TypeVar("Bound", bound=int)
@@ -180,6 +184,40 @@ def test_values_keep_or_break_a_promise(promised: Any, keeps: list[Any], breaks:
     for value in breaks:
         with pytest.raises(ReplyRefused, match="promises"):
             cue(fake).gives(value)
+
+
+VALUES: list[Any] = [
+    None, True, 1, 1.5, 2j, "a", b"a", bytearray(b"a"), [], [1], ["a"], [[1]], (), (1,), ("a",),
+    (1, "a"), set(), {1}, frozenset({"a"}), {}, {"a": 1}, {1: "a"}, deque([1]), deque(["a"]),
+    range(1), {"a": 1}.keys(), {"a": 1}.values(), Deep(1), Deep, Pair(1, "a"), WithDepth(),
+    WithOpen(), Vessel, int, type, object(), Decimal(1), ValueError(), ValueError, nullcontext(1),
+    len, BytesIO(),
+]  # fmt: skip
+TYPES: list[Any] = [
+    int, float, complex, bool, str, bytes, object, None, Any, int | None, int | str, list,
+    list[int], list[Any], tuple, tuple[int], tuple[int, ...], tuple[()], tuple[int, str],
+    set[int], frozenset[str], dict[str, int], Mapping[str, int], deque[int], Sequence[int],
+    Sequence[str], Collection[int], Iterable[int], Iterable[str], Callable[[int], str], type,
+    type[Any], type[Vessel], type[Exception], type[int | str], Deep, Pair, Opens,
+    Literal["a", None], Annotated[int, "x"], Metres, Bound, Either, Decimal,
+    AbstractContextManager, Exception, typing.SupportsInt, typing.SupportsAbs,
+    dict[str, list[int]], list[int] | dict[str, int],
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("promised", TYPES, ids=str)
+def test_a_published_checker_says_the_same(promised: Any) -> None:
+    """It looks at one item of a container, so none here has two of different types; and to it an
+    int is a float only when it is told.
+    """
+    told = BeartypeConf(is_pep484_tower=True)
+    node = node_of(promised)
+    ours = [misfit(value, node) is None for value in VALUES]
+    theirs = [is_bearable(value, promised, conf=told) for value in VALUES]
+    differ = [value for value, a, b in zip(VALUES, ours, theirs, strict=True) if a is not b]
+    # to us a class keeps no protocol that its objects keep, and (1, "a") is no tuple of ints
+    assert [one for one in differ if not isinstance(one, (type, tuple))] == []
+    assert not any(misfit(one, node) is None for one in differ)
 
 
 def test_self_is_an_object_of_the_interface(shelf: Shelf) -> None:

@@ -109,7 +109,8 @@ def asked(method: object, args: tuple[Any, ...], kwargs: dict[str, Any], verb: s
 
                 fits_a_way(target.member.ways, args, kwargs)
         except TypeError as why:
-            raise CueRefused(_misfit_text(target, args, kwargs, verb, why)) from None
+            told = Asked(target, (), args, kwargs, is_some=is_some)
+            raise CueRefused(_misfit_text(told, verb, why)) from None
     found = Asked(target, expected, args, kwargs, is_some=is_some)
     if expected is not None:
         _refuse_what_never_fits(found, verb)
@@ -150,14 +151,15 @@ def _is_star(target: Target, name: str) -> bool:
     return target.member.signature.parameters[name].kind in _TAKES_ALL
 
 
-def _misfit_text(
-    target: Target, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str, why: TypeError
-) -> str:
-    given = ", ".join(
-        [*(show(a, 40) for a in args), *(f"{k}={show(v, 40)}" for k, v in kwargs.items())]
-    )
-    unknown = [name for name in kwargs if name not in target.parameters]
-    wrong = "it " + str(why).partition(") ")[2]
+def _misfit_text(told: Asked, verb: str, why: TypeError) -> str:
+    target = told.target
+    unknown = [name for name in told.kwargs if name not in target.parameters]
     if unknown:
         wrong = f"there is no argument {unknown[0]!r}; {nearest(unknown[0], target.parameters)}"
-    return f"{verb}({target.name}, {given}): {wrong}\n  the method is   {signature_line(target)}"
+    else:
+        # Python's own words, without the name of a function that nobody wrote
+        said = str(why).partition(") ")[2] or str(why)
+        said = said.replace("missing", "lacks", 1) if said.startswith("missing") else said
+        wrong = f"it {said}" if said.startswith(("takes", "lacks", "got")) else said
+    written = ", ".join([told.method, *told.arguments])
+    return f"{verb}({written}): {wrong}\n  the method is   {signature_line(target)}"

@@ -21,7 +21,6 @@ from urnshelf.calls.target import (
 )
 from urnshelf.calls.wording import no_such_attribute
 from urnshelf.errors import InterfaceRefused, ReplyRefused
-from urnshelf.interfaces.dependencies import is_of_the_language
 from urnshelf.interfaces.members import NO_DEFAULT, Interface, Member
 from urnshelf.records.copies import PLAIN
 from urnshelf.records.recognising import describe
@@ -35,8 +34,8 @@ the service's.
 """
 
 
-_OF_VALUES = frozenset({"datetime", "decimal", "fractions", "ipaddress", "re", "uuid", "zoneinfo"})
-"""Modules whose objects never change."""
+_OF_VALUES = frozenset("builtins datetime decimal fractions ipaddress re uuid zoneinfo".split())
+"""Modules of values."""
 
 
 def _is_constant(value: object) -> bool:
@@ -46,13 +45,16 @@ def _is_constant(value: object) -> bool:
     if isinstance(value, (tuple, frozenset)):
         return all(map(_is_constant, value))
     if isinstance(value, type):
-        # exceptions, enums and records are words of the interface; another class makes real objects
-        is_word = issubclass(value, (BaseException, Enum)) or is_of_the_language(value)
+        # exceptions, enums, records and values are words of the interface; another class makes real
+        # objects, be it of the language: a socket, a database
+        is_word = issubclass(value, (BaseException, Enum)) or value.__module__ in _OF_VALUES
         return value is not NO_DEFAULT and (is_word or describe(value) is not None)
     described = describe(type(value))
     if described is not None and described.is_frozen:
         return all(map(_is_constant, described.values(value).values()))
-    return type(value) in PLAIN or type(value).__module__ in _OF_VALUES or isinstance(value, Enum)
+    module = type(value).__module__
+    is_value = module in _OF_VALUES and module != "builtins"
+    return is_value or type(value) in PLAIN or isinstance(value, Enum)
 
 
 def attribute_of(member: Member, index: int) -> property:
@@ -65,8 +67,9 @@ def attribute_of(member: Member, index: int) -> property:
             raise AttributeError(member.name)
         target = target_at(fake, index)
         if has_constant and not (target.cues and type(target.cues[-1]) is ConstantLine):
-            # the oldest line of its script: whatever else is said goes before
-            target.cues = (*target.cues, ConstantLine(target))
+            with target.desk.lock:  # a cue that another thread sets now must not be lost
+                # the oldest line of its script: whatever else is said goes before
+                target.cues = (*target.cues, ConstantLine(target))
         return target.take(target, (), frame)
 
     def write(fake: Any, value: object) -> None:
@@ -82,7 +85,9 @@ def attribute_of(member: Member, index: int) -> property:
             target = target_at(fake, index)
             # what the service itself has assigned goes before the cues so far, as with a real
             # object; one that is set later means what it says
-            target.cues = (AssignedLine(target, value, locate(frame)),)
+            assigned = AssignedLine(target, value, locate(frame))
+            with target.desk.lock:
+                target.cues = (assigned,)
 
     return property(get, write if member.settable else None)
 
