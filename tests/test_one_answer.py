@@ -209,7 +209,7 @@ def test_a_mapped_class_tells_its_key_unique_fields_and_references() -> None:
     assert (lamp.key, lamp.unique, lamp.references) == (
         ("code",),
         (("quay_id", "place"),),
-        {"quay_id": Quay},
+        {"quay_id": (Quay, "id")},
     )
 
 

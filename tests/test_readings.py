@@ -27,7 +27,6 @@ from urnshelf import (
     column,
     cue,
     ledger_of,
-    rules,
     tally,
 )
 from urnshelf.cli.main import main
@@ -79,12 +78,8 @@ def test_reading(shelf: Shelf, name: str, method: str, expected: str) -> None:
 @pytest.fixture
 def owners(shelf: Shelf) -> list[Owner]:
     """Four owners on the shelf."""
-    shelf.stock(
-        Owner,
-        4,
-        name=rules.derived(lambda i: ["Ada", "Bo", "Cy", "Ada"][i - 1], "id"),
-        age=rules.derived(lambda i: 20 + i, "id"),
-    )
+    for age, name in enumerate(["Ada", "Bo", "Cy", "Ada"], 21):
+        shelf.stock(Owner, name=name, age=age)
     return list(shelf.records(Owner))
 
 

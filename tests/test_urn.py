@@ -61,11 +61,11 @@ CLASSES: list[Any] = [
 
 @pytest.mark.parametrize("kind", CLASSES)
 def test_each_kind_of_record_is_drawn_and_pure(kind: Any) -> None:
-    many = URN.draw(kind, 600)
+    many = Urn(7).draw(kind, 600)
     assert len(many) == 600
     shown = [repr_of(record) for record in many]
     assert len(set(shown)) > 50
-    assert repr_of(URN.draw(kind)) == shown[0]
+    assert repr_of(Urn(7).draw(kind)) == shown[0]
     assert [repr_of(r) for r in Urn(7).draw(kind, range(590, 600))] == shown[590:]
     assert [repr_of(r) for r in Urn(8).draw(kind, 5)] != shown[:5]
 
@@ -78,7 +78,7 @@ def repr_of(record: Any) -> str:
 
 def test_every_field_type_is_what_it_says() -> None:
     hints = hints_of(kinds.Plain)
-    records = URN.draw(kinds.Plain, 300)
+    records = Urn(7).draw(kinds.Plain, 300)
     for record in records:
         for name, form in hints.items():
             assert misfit(getattr(record, name), node_of(form)) is None, name
@@ -90,21 +90,23 @@ def test_every_field_type_is_what_it_says() -> None:
 
 
 def test_inherited_generic_and_recursive_dataclasses() -> None:
-    child = URN.draw(kinds.Child, 20)
+    child = Urn(7).draw(kinds.Child, 20)
     assert all(
         isinstance(c.d, date) and isinstance(c.c, float) and c.later % c.a == 0 for c in child
     )
     assert all(
-        isinstance(i, int) for box in URN.draw(kinds.Box[int], 20) for i in [box.inside, *box.more]
+        isinstance(i, int)
+        for box in Urn(7).draw(kinds.Box[int], 20)
+        for i in [box.inside, *box.more]
     )
-    node, depth = URN.draw(kinds.Node, name="root"), 0
+    node, depth = Urn(7).draw(kinds.Node, name="root"), 0
     while node is not None and depth < 20:
         node, depth = node.parent, depth + 1
     assert depth < 8
 
 
 def test_limits_of_annotations_hold() -> None:
-    for record in URN.draw(kinds.Limited, 400):
+    for record in Urn(7).draw(kinds.Limited, 400):
         assert 3 <= record.small < 6
         assert record.even % 2 == 0
         assert 10 <= record.even <= 20
@@ -117,18 +119,18 @@ def test_limits_of_annotations_hold() -> None:
 
 
 def test_drawn_records_pass_the_validation_of_their_own_libraries() -> None:
-    for model in URN.draw(kinds.Model, 100):
+    for model in Urn(7).draw(kinds.Model, 100):
         assert (
             kinds.Model.model_validate(model.model_dump(by_alias=True) | {"first": model.choice})
             == model
         )
         assert model.choice % 2 == 1
-    for struct in URN.draw(kinds.Struct, 100):
+    for struct in Urn(7).draw(kinds.Struct, 100):
         assert msgspec.convert(msgspec.to_builtins(struct), kinds.Struct) == struct
-    for record in URN.draw(kinds.WithAttrs, 100):
+    for record in Urn(7).draw(kinds.WithAttrs, 100):
         attrs.validate(record)
     adapter = pydantic.TypeAdapter(kinds.Loose)
-    drawn = URN.draw(kinds.Loose, 100)
+    drawn = Urn(7).draw(kinds.Loose, 100)
     assert all(adapter.validate_python(d) == d for d in drawn)
     assert {"a" in d for d in drawn} == {True, False}
 
@@ -140,7 +142,7 @@ def test_mapped_classes_are_drawn_and_stored_by_a_real_database() -> None:
     engine = sa.create_engine("sqlite://")
     kinds.Mapper.metadata.create_all(engine)
     with Session(engine) as session:
-        session.add_all(URN.draw(kinds.Row, 50))
+        session.add_all(Urn(7).draw(kinds.Row, 50))
         session.commit()
         rows = session.scalars(sa.select(kinds.Row)).all()
     assert len(rows) == 50
@@ -149,7 +151,7 @@ def test_mapped_classes_are_drawn_and_stored_by_a_real_database() -> None:
 
 
 def test_json_schemas_are_drawn_valid() -> None:
-    drawn = URN.draw(kinds.SCHEMA, 200)
+    drawn = Urn(7).draw(kinds.SCHEMA, 200)
     validator = jsonschema.Draft202012Validator(
         kinds.SCHEMA, format_checker=jsonschema.FormatChecker()
     )
@@ -173,14 +175,14 @@ def test_json_schemas_are_drawn_valid() -> None:
 )
 def test_a_schema_that_cannot_be_drawn_says_where(schema: Any, complaint: str) -> None:
     with pytest.raises(RecordRefused, match=complaint):
-        URN.draw(schema)
+        Urn(7).draw(schema)
 
 
 def test_any_annotation_is_drawn() -> None:
-    assert all(isinstance(n, int) for n in URN.draw(list[int], 20)[3])
-    assert isinstance(URN.draw(dict[str, tuple[int, bool]]), dict)
-    assert URN.draw(kinds.Flag) in kinds.Flag
-    assert URN.draw(int, 5) == Urn(7).draw(int, 5)
+    assert all(isinstance(n, int) for n in Urn(7).draw(list[int], 20)[3])
+    assert isinstance(Urn(7).draw(dict[str, tuple[int, bool]]), dict)
+    assert Urn(7).draw(kinds.Flag) in kinds.Flag
+    assert Urn(7).draw(int, 5) == Urn(7).draw(int, 5)
 
 
 # --- names ----------------------------------------------------------------------------------------
@@ -228,7 +230,7 @@ class Person:
 
 
 def test_names_mean_something_and_values_fit_together() -> None:
-    for person in URN.draw(Person, 600):
+    for person in Urn(7).draw(Person, 600):
         given, family = person.given_name.lower(), person.family_name.lower()
         assert person.full_name == f"{person.given_name} {person.family_name}"
         assert person.email.startswith(f"{given}.{family}")
@@ -274,7 +276,8 @@ def test_nothing_drawn_belongs_to_anybody() -> None:
     assert all(mac.startswith("00:00:5e:00:53:") for mac in columns["mac_address"])
     assert all(code.startswith("2") for code in columns["barcode"])
     assert all(
-        ip in ipaddress.ip_network("2001:db8::/32") for ip in URN.draw(ipaddress.IPv6Address, 500)
+        ip in ipaddress.ip_network("2001:db8::/32")
+        for ip in Urn(7).draw(ipaddress.IPv6Address, 500)
     )
 
 
@@ -299,11 +302,11 @@ def test_people_places_and_words_are_made_up(root: Path) -> None:
 
 
 def test_what_is_drawn_is_made_of_these_words() -> None:
-    people = URN.draw(Person, 300)
+    people = Urn(7).draw(Person, 300)
     texts = Urn(7).draw(str, 300)
     assert {person.given_name for person in people} <= set(words.GIVEN)
     assert {person.family_name for person in people} <= set(words.FAMILY)
-    assert {berth.harbour for berth in URN.draw(Berth, 900)} == set(words.TOWNS)
+    assert {berth.harbour for berth in Urn(7).draw(Berth, 900)} == set(words.TOWNS)
     syllables = f"({'|'.join(words.SYLLABLES)})"
     assert all(re.fullmatch(f"{syllables}{{2,3}}", text.lower()) for text in texts)
 
@@ -320,7 +323,7 @@ class Lot:
 
 
 def column(n: int = 800, **given: Any) -> list[Any]:
-    return [lot.a for lot in URN.draw(Lot, n, **{"b": 0, "c": 0} | given)]
+    return [lot.a for lot in Urn(7).draw(Lot, n, **{"b": 0, "c": 0} | given)]
 
 
 def test_ranges() -> None:
@@ -368,8 +371,8 @@ def test_values_from_other_fields() -> None:
         "c": rules.derived(lambda b: b * 2),
         "a": rules.derived(lambda x, y: x + y, "b", "c"),
     }
-    assert all(lot.a == lot.b * 3 and lot.c == lot.b * 2 for lot in URN.draw(Lot, 600, **given))
-    assert all(lot.a == lot.id + 1 for lot in URN.draw(Lot, 5, a=lambda id: id + 1, b=0, c=0))
+    assert all(lot.a == lot.b * 3 and lot.c == lot.b * 2 for lot in Urn(7).draw(Lot, 600, **given))
+    assert all(lot.a == lot.id + 1 for lot in Urn(7).draw(Lot, 5, a=lambda id: id + 1, b=0, c=0))
 
 
 def test_all_different() -> None:
@@ -401,8 +404,12 @@ def test_a_drift_goes_by_small_steps_and_any_slice_is_the_same_alone() -> None:
     steps = [abs(b - a) for a, b in pairwise(walk)]
     assert max(steps) < 2
     assert max(walk) - min(walk) > 1
-    far = URN.draw(Lot, range(1_000_000, 1_000_010), a=rules.drift(start=5.0, step=0.1), b=0, c=0)
-    again = URN.draw(Lot, range(1_000_005, 1_000_006), a=rules.drift(start=5.0, step=0.1), b=0, c=0)
+    far = Urn(7).draw(
+        Lot, range(1_000_000, 1_000_010), a=rules.drift(start=5.0, step=0.1), b=0, c=0
+    )
+    again = Urn(7).draw(
+        Lot, range(1_000_005, 1_000_006), a=rules.drift(start=5.0, step=0.1), b=0, c=0
+    )
     assert far[5] == again[0]
 
 
@@ -459,14 +466,14 @@ def test_rules_that_are_set_hold_until_overridden() -> None:
         ),
         (lambda: column(a=rules.template("{z}")), "needs the field 'z'"),
         (lambda: column(1, a=rules.distribution(scipy.stats.norm(0, 1), low=50)), "in 200 tries"),
-        (lambda: URN.draw(Berth, harbor="x"), "no field 'harbor'; did you mean 'harbour'"),
-        (lambda: URN.draw(Berth, -1), "a whole number from 0"),
-        (lambda: URN.draw(Berth, True), "a whole number from 0"),
-        (lambda: URN.draw(int, 3, size=4), "has no fields"),
+        (lambda: Urn(7).draw(Berth, harbor="x"), "no field 'harbor'; did you mean 'harbour'"),
+        (lambda: Urn(7).draw(Berth, -1), "a whole number from 0"),
+        (lambda: Urn(7).draw(Berth, True), "a whole number from 0"),
+        (lambda: Urn(7).draw(int, 3, size=4), "has no fields"),
         (lambda: URN.set_rules(int, a=1), "is no record type"),
         (lambda: URN.set_rules(Berth, harbor=1), "did you mean 'harbour'"),
-        (lambda: URN.draw(type), "cannot draw type"),
-        (lambda: URN.data_frame(int, 3), "takes a record type"),
+        (lambda: Urn(7).draw(type), "cannot draw type"),
+        (lambda: Urn(7).data_frame(int, 3), "takes a record type"),
     ],
 )
 def test_bad_rules_say_what_to_do(wrong: Any, complaint: str) -> None:
@@ -487,7 +494,7 @@ def test_a_record_that_refuses_everything_says_so() -> None:
     with pytest.raises(
         RecordRefused, match="Vetted refused all 200 records.*never good enough.*Give rules"
     ):
-        URN.draw(Vetted)
+        Urn(7).draw(Vetted)
 
 
 @dataclass
@@ -506,7 +513,7 @@ def test_what_cannot_be_drawn_names_the_path() -> None:
         match=r"cannot draw Hull.engine.power: nothing is known of the type type.*"
         r"draw\(Hull, engine=…\)",
     ):
-        URN.draw(Hull)
+        Urn(7).draw(Hull)
 
 
 # --- purity ---------------------------------------------------------------------------------------
@@ -523,8 +530,8 @@ def test_slices_scalars_and_columns_agree(seed: int, start: int, length: int) ->
 
 
 def test_one_rule_changed_changes_only_what_depends_on_it() -> None:
-    before = URN.draw(Person, 50)
-    after = URN.draw(Person, 50, given_name="Arla")
+    before = Urn(7).draw(Person, 50)
+    after = Urn(7).draw(Person, 50, given_name="Arla")
     changed = {
         f.name
         for f in fields(Person)
@@ -537,9 +544,9 @@ def test_one_rule_changed_changes_only_what_depends_on_it() -> None:
 def test_streams_and_frames_are_the_same_records() -> None:
     from itertools import islice
 
-    berths = URN.draw(Berth, 1000)
-    assert list(islice(URN.stream(Berth), 1000)) == berths
-    frame = URN.data_frame(Berth, 1000)
+    berths = Urn(7).draw(Berth, 1000)
+    assert list(islice(Urn(7).stream(Berth), 1000)) == berths
+    frame = Urn(7).data_frame(Berth, 1000)
     assert list(frame.columns) == [f.name for f in fields(Berth)]
     for name in ("id", "code", "harbour", "length_m", "day_rate", "in_service", "defect"):
         column = [
@@ -547,9 +554,9 @@ def test_streams_and_frames_are_the_same_records() -> None:
         ]  # pandas has NaN for None
         assert column == [getattr(b, name) for b in berths], name
     assert str(frame["harbour"].dtype) == "category"
-    moorings = URN.data_frame(Mooring, 100)
+    moorings = Urn(7).data_frame(Mooring, 100)
     assert [t.to_pydatetime().replace(tzinfo=UTC) for t in moorings["arrival"]] == [
-        m.arrival for m in URN.draw(Mooring, 100)
+        m.arrival for m in Urn(7).draw(Mooring, 100)
     ]
 
 

@@ -1,7 +1,7 @@
 """Rules for the fields of drawn records: `from urnshelf import rules`."""
 
 from urnshelf.urn.rules.choices import all_different, among, sometimes_none
-from urnshelf.urn.rules.given import constant, derived
+from urnshelf.urn.rules.given import constant, declared, derived
 from urnshelf.urn.rules.links import link
 from urnshelf.urn.rules.ranges import between
 from urnshelf.urn.rules.series import distribution, drift
@@ -12,6 +12,7 @@ __all__ = [
     "among",
     "between",
     "constant",
+    "declared",
     "derived",
     "distribution",
     "drift",

@@ -43,6 +43,7 @@ class SettingsGiven(TypedDict, total=False):
     unused_cues: Literal["tell", "refuse"]
     refusal_limit: int
     repeat_limit: int
+    defaults: Literal["drawn", "declared"]
 
 
 seed_for_new_shelf: Callable[[], int] = lambda: 0  # noqa: E731
@@ -63,8 +64,10 @@ class Shelf(Watched, Shelved):
         settings: by name: `check_replies=False` leaves it unchecked whether replies are of the
             promised type; `unanswered="empty"` gives a call that nothing answers an empty value of
             the promised type, and does not refuse it; `unused_cues="refuse"` does not let the test
-            pass whose own cues were never used; `refusal_limit` (200) refusals of one method, and
-            `repeat_limit` (10,000) calls of one in a row that got its last value again, end it.
+            pass whose own cues were never used; `defaults="declared"` keeps fields of drawn records
+            that have a default at it, as their type declares them; `refusal_limit` (200) refusals
+            of one method, and `repeat_limit` (10,000) calls of one in a row that got its last
+            value again, end it.
 
     Raises:
         SettingRefused: a setting that there is not, or a value that it does not take.
@@ -83,7 +86,7 @@ class Shelf(Watched, Shelved):
         **settings: Unpack[SettingsGiven],
     ) -> None:
         told = settings_of(settings)
-        super().__init__(seed_for_new_shelf() if seed is None else seed)
+        super().__init__(seed_for_new_shelf() if seed is None else seed, told.defaults)
         self.clock = Clock()
         """The clock of clock interfaces and of values that expire; it moves only when it is
         told.

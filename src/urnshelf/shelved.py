@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from contextlib import AbstractContextManager, contextmanager
 from functools import partial
-from typing import TYPE_CHECKING, Any, TypeVar, overload
+from typing import TYPE_CHECKING, Any, Literal, TypeVar, overload
 
 from urnshelf.stocking import Stocking
 from urnshelf.store.conditions import Condition
@@ -33,17 +33,19 @@ class Shelved:
 
     Args:
         seed: what the urn's records are drawn from.
+        defaults: how fields with a default are drawn.
     """
 
-    def __init__(self, seed: int) -> None:
+    def __init__(self, seed: int, defaults: Literal["drawn", "declared"] = "drawn") -> None:
         self.seed = seed
         self._store = Store(partial(_uuid_key, seed))
-        self._stocking = Stocking(self._store, seed)
+        self._stocking = Stocking(self._store, seed, defaults)
 
     @property
     def urn(self) -> Urn:
-        """The urn that the shelf's records are drawn from; its links choose among the shelf's
-        records.
+        """The urn that the shelf's records are drawn from: what `stock` puts there and what it
+        draws are of one sequence, so a drawn record is never one of those on the shelf. Its links
+        choose among the shelf's records.
 
         >>> shelf.urn.draw(Vessel).name
         'Silent Breaker'
@@ -51,26 +53,34 @@ class Shelved:
         return self._stocking.urn
 
     @overload
-    def stock(self, what: type[T], n: int, **fields: object) -> list[T]: ...
+    def stock(self, what: type[T], n: int, /, **fields: object) -> list[T]: ...
     @overload
-    def stock(self, what: type[T], n: Mapping[str, Any]) -> T: ...
+    def stock(self, what: type[T], n: Mapping[str, Any], /) -> T: ...
     @overload
-    def stock(self, what: type[T], n: None = None, **fields: object) -> T: ...
+    def stock(self, what: type[T], n: None = None, /, **fields: object) -> T: ...
     @overload
-    def stock(self, what: T) -> T: ...
-    def stock(self, what: object, n: object = None, **fields: object) -> Any:
-        """Put records on the shelf: drawn ones, or your own.
+    def stock(self, what: list[T], /) -> list[T]: ...
+    @overload
+    def stock(self, what: T, /) -> T: ...
+    def stock(self, what: object, n: object = None, /, **fields: object) -> Any:
+        """Put records on the shelf, drawn ones or your own: all of them, or none.
+
+        A drawn record whose key, or a field that must be unique, is taken is passed over. What it
+        refers to (`define(…, references=…)`, a mapped class's foreign keys) is chosen among the
+        records on the shelf; where there are none, some are stocked first.
 
         Args:
-            what: a record type to draw, or a record of your own.
+            what: a record type to draw, a record of your own, or a list of them.
             n: how many to draw; none for one; or a mapping of all fields for a record of your own.
-            fields: values that every drawn record gets.
+            fields: as for `urn.draw`: a value, a rule, or a function of other fields for every
+                drawn record.
 
         Returns:
             Copies of what was put there: a list where a number was given, one record otherwise.
 
         Raises:
-            RecordRefused: a type that cannot be drawn, an unknown field, or a key that is taken.
+            RecordRefused: a type that cannot be drawn, an unknown field, a value of another type
+                than the field's, a key that is taken, or no more different keys.
 
         >>> from urnshelf import Shelf
         >>> from urnshelf.demo.harbour import Vessel

@@ -7,14 +7,17 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
+from urnshelf.records.display import show
 from urnshelf.records.recognising import description_of
 from urnshelf.store.stored import Store
-from urnshelf.store.views import View
 
 if TYPE_CHECKING:
     from urnshelf.urn.drawing import Urn
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+PARENTS = 10
+"""How many records are stocked at the most because others refer to them."""
 
 
 class Stocking:
@@ -23,58 +26,67 @@ class Stocking:
     Args:
         store: where they go.
         seed: what they are drawn from.
+        defaults: how fields with a default are drawn.
     """
 
-    def __init__(self, store: Store, seed: int) -> None:
+    def __init__(self, store: Store, seed: int, defaults: Any) -> None:
         self._store = store
         self._seed = seed
-        self._drawn: dict[type, int] = {}
+        self._defaults = defaults
 
     @cached_property
     def urn(self) -> Urn:
         """The urn, made when it is first needed: many tests draw nothing."""
         from urnshelf.urn.drawing import Urn
 
-        return Urn(self._seed, self._store.known, self._store.key_of)
+        return Urn(self._seed, defaults=self._defaults, _around=self._store)
 
     def stock(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:
-        """Records of a type, drawn, or one record as it is given."""
+        """Records of a type, drawn, or the user's own: all of them, or none."""
+        with self._store.journal.together():
+            return self._stocked(what, n, fields)
+
+    def _stocked(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:
         if isinstance(n, Mapping):
             return self._store.view(what).add(what(**n))
         if isinstance(what, type):
-            return self._draw(what, n, fields)
-        if description_of(type(what)) is None or fields or n is not None:
-            raise RecordRefused(
-                f"stock() takes a record type and a number, or one record alone, not {what!r}"
-            )
-        return self._store.view(type(what)).add(what)
+            _check_count(what, n)
+            drawn = self._draw(what, 1 if n is None else n, fields, ())
+            return drawn[0] if n is None else drawn
+        if n is None and not fields:
+            if description_of(type(what)) is not None:
+                return self._own(what)
+            if isinstance(what, (list, tuple)):
+                return [self._own(one) for one in what]
+        raise RecordRefused(
+            "stock() takes a record type and a number, or one record or a list of them alone, not "
+            f"{show(what)}"
+        )
 
-    def _draw(self, record_type: Any, n: int | None, fields: dict[str, Any]) -> Any:
-        """Draw on where the last drawing of this type ended; an index whose key is taken is passed
-        over.
-        """
-        if n is not None and (isinstance(n, bool) or not isinstance(n, int) or n < 0):
-            raise RecordRefused(
-                f"stock({record_type.__name__}, {n!r}): the number of records is a whole number "
-                "from 0"
-            )
+    def _own(self, record: Any) -> Any:
+        if description_of(type(record)) is None:
+            raise RecordRefused(f"stock([…]): {show(record)} is no record")
+        return self._store.view(type(record)).add(record)
+
+    def _draw(
+        self, record_type: Any, n: int, fields: dict[str, Any], waiting: tuple[Any, ...]
+    ) -> list[Any]:
+        """Draw on where the last drawing of this type ended, after what it refers to."""
         view = self._store.view(record_type)
-        stored: list[Any] = []
-        while len(stored) < (1 if n is None else n):
-            start = self._drawn.get(record_type, 0)
-            wanted = (1 if n is None else n) - len(stored)
-            # counted before it is drawn: a record that is refused is not drawn again
-            self._drawn[record_type] = start + wanted
-            for record in self.urn.draw(record_type, range(start, start + wanted), **fields):
-                if not _is_taken(view, record, fields):
-                    stored.append(view.add(record))
-        return stored[0] if n is None else stored
+        for field, parent in self.urn._referring(record_type, fields).items():
+            if n and parent is not record_type and not self._store.count(parent):
+                if parent in waiting:
+                    raise RecordRefused(
+                        f"{view.name}.{field} refers to a {parent.__name__}, and that to a "
+                        f"{view.name}: stock one of them first, or give {field}=rules.link(…)"
+                    )
+                self._draw(parent, min(n, PARENTS), {}, (*waiting, record_type))
+        return [view.add(record) for record in self.urn._upcoming(record_type, n, fields)]
 
 
-def _is_taken(view: View[Any], record: object, given: dict[str, Any]) -> bool:
-    """Whether a drawn record has a key that is there already, and that nobody asked for."""
-    # a key that was asked for is the user's own, and refused if it is taken
-    if set(view.key_fields) & given.keys():
-        return False
-    key = view.key_of(record)
-    return key is not None and key in view.stored.by_key
+def _check_count(record_type: Any, n: object) -> None:
+    if n is not None and (isinstance(n, bool) or not isinstance(n, int) or n < 0):
+        raise RecordRefused(
+            f"stock({record_type.__name__}, {show(n, 40)}): the number of records is a whole "
+            "number from 0"
+        )

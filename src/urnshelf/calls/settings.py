@@ -14,6 +14,7 @@ _CHOICES: dict[str, tuple[object, ...]] = {
     "check_replies": (True, False),
     "unanswered": ("refuse", "empty"),
     "unused_cues": ("tell", "refuse"),
+    "defaults": ("drawn", "declared"),
 }
 
 
@@ -27,9 +28,12 @@ class Settings:
         refusal_limit: so many refusals of one method end the test.
         repeat_limit: so many calls of one method in a row, answered by the last of its values again
             and again, end the test.
+        defaults: whether fields of drawn records that have a default are drawn, or kept at it.
     """
 
-    names = ("check_replies", "unanswered", "unused_cues", "refusal_limit", "repeat_limit")
+    names = (
+        "check_replies", "unanswered", "unused_cues", "refusal_limit", "repeat_limit", "defaults",
+    )  # fmt: skip
     __slots__ = names
 
     def __init__(
@@ -39,12 +43,14 @@ class Settings:
         unused_cues: Literal["tell", "refuse"] = "tell",
         refusal_limit: int = 200,
         repeat_limit: int = 10_000,
+        defaults: Literal["drawn", "declared"] = "drawn",
     ) -> None:
         self.check_replies = check_replies
         self.unanswered = unanswered
         self.unused_cues = unused_cues
         self.refusal_limit = refusal_limit
         self.repeat_limit = repeat_limit
+        self.defaults = defaults
 
 
 USUAL = Settings()

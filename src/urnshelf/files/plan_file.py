@@ -171,7 +171,7 @@ def _link(where: str, to: str, field: str | None, before: dict[str, PlannedTable
 class _TableLink(Link):
     """A link whose parents are a table of the plan, not the shelf's or the urn's own."""
 
-    def handed(self, parents: object) -> Link:  # noqa: ARG002
+    def placed(self, place: object) -> Rule:  # noqa: ARG002
         return self
 
 

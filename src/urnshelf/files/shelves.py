@@ -72,15 +72,14 @@ def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
     cannot be stored.
     """
     # all of it, or nothing: half a file on a shelf is worse than none
-    point = store.journal.savepoint()
-    for record_type, records in found.items():
-        view: View[Any] = store.view(record_type)
-        for record, at in records:
-            try:
-                view.add(record)
-            except Exception as why:  # the user's own exception for a duplicate may be any
-                store.journal.roll_back_to(point)
-                raise FileRefused(f"{at}: {why}") from None
+    with store.journal.together():
+        for record_type, records in found.items():
+            view: View[Any] = store.view(record_type)
+            for record, at in records:
+                try:
+                    view.add(record)
+                except Exception as why:  # the user's own exception for a duplicate may be any
+                    raise FileRefused(f"{at}: {why}") from None
 
 
 def stored(view: View[Any]) -> list[Any]:

@@ -37,6 +37,9 @@ class Field(NamedTuple):
         key: what the constructor calls it.
         notes: what limits it besides the annotation: a validator, a column, a model's metadata.
         default: `NOT_THERE` for none, or for one that must be made.
+        is_made: whether it has a default that must be made.
+        factory: what makes it; None where only the constructor can.
+        is_converted: whether the constructor takes other values and makes them fit.
         is_optional: whether a record may do without it (a key of a typed dictionary).
         is_given: whether the constructor takes it.
         is_held: whether the record has it; a parameter that only the constructor knows is not held.
@@ -49,11 +52,19 @@ class Field(NamedTuple):
     key: str
     notes: tuple[Any, ...] = ()
     default: Any = NOT_THERE
+    is_made: bool = False
+    factory: Callable[[], Any] | None = None
+    is_converted: bool = False
     is_optional: bool = False
     is_given: bool = True
     is_held: bool = True
     is_compared: bool = True
     is_shown: bool = True
+
+    @property
+    def has_default(self) -> bool:
+        """Whether its type declares what it is where nobody says so."""
+        return self.is_made or self.default is not NOT_THERE
 
     @property
     def limits(self) -> Limits:
@@ -144,8 +155,10 @@ class Description:
         return ()
 
     @property
-    def references(self) -> dict[str, type]:
-        """Fields that the class itself says hold the key of another type."""
+    def references(self) -> dict[str, tuple[type, str | None]]:
+        """Fields of which the class itself says that they hold a field of another type, mostly its
+        key.
+        """
         return {}
 
     def node_of(self, name: str) -> Node:

@@ -57,7 +57,8 @@ class Definition:
         """What names in code call one of the records: `quay_report`."""
         self.table_name = self.described.table_name
         self.key_fields = self.described.key if key is None else self._group(key)
-        self.unique = tuple(map(self._group, self._listed("unique", unique)))
+        told = tuple(map(self._group, self._listed("unique", unique)))
+        self.unique = tuple(dict.fromkeys((*told, *self.described.unique)))
         if not isinstance(references or {}, Mapping):
             raise RecordRefused(
                 f"define({self.name}, references={show(references, 40)}): give a field and the "
@@ -66,6 +67,11 @@ class Definition:
         self.references = {
             self.known(field): parent for field, parent in (references or {}).items()
         }
+        self.links: dict[str, tuple[type, str | None]] = {
+            **described_links(record_type),
+            **{field: (parent, None) for field, parent in self.references.items()},
+        }
+        """The fields whose drawn values are those of other records, and of which field."""
         self.version = None if version is None else self.known(version)
         self.copies: Callable[[Iterable[Any]], list[Any]] = copier_of(self.described)
         """Copies of some records."""
@@ -133,6 +139,12 @@ def _assigned_kind(node: Node) -> str:
         return "uuid"
     # of several types that a key may have, the first that the shelf can make
     return "text" if str in types else "number"
+
+
+def described_links(record_type: Any) -> Mapping[str, tuple[type, str | None]]:
+    """The fields of which the class itself says that they refer to another type."""
+    described = description_of(record_type)
+    return {} if described is None else described.references
 
 
 @remembered

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any, NamedTuple, Protocol
 
 ABSENT: Any = type("Absent", (), {"__repr__": lambda _: "no record"})()
@@ -79,6 +81,21 @@ class Journal:
             change = self.changes.pop()
             if change is not None:
                 change.rows.restore(change.key, change.before)
+
+    @contextmanager
+    def together(self) -> Iterator[None]:
+        """A block whose changes are made together: an error takes all of them back."""
+        was_writing, point = self.writing, self.savepoint()
+        try:
+            yield
+        except BaseException:
+            self.roll_back_to(point)
+            raise
+        finally:
+            # nobody else asked that changes be noted
+            if not was_writing:
+                self.writing = False
+                del self.changes[point.position :]
 
     def take_back(self, writer: object, since: int) -> None:
         """Take one writer's changes since a position back, the last one first; those of others

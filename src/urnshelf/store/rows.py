@@ -136,6 +136,17 @@ class Rows:
         for key, row in self.by_key.items():
             self._reindex(key, ABSENT, row)
 
+    def taken(self, record: object) -> tuple[str, ...]:
+        """The fields of the key, or those that must be unique, that another record has, too."""
+        key = self.key_of(record)
+        if key is not None and key in self.by_key:
+            return self.definition.key_fields
+        for group, index in self._unique.items():
+            value = index.value_of(record)
+            if None not in value and index.keys.get(value):
+                return group
+        return ()
+
     # --- changes ----------------------------------------------------------------------------------
 
     def put(self, key: object, row: object) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any, TypeVar, cast
 
@@ -11,8 +11,9 @@ from urnshelf.errors import RecordRefused
 from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.records.display import show
 from urnshelf.records.recognising import describe, description_of
-from urnshelf.store.definition import Definition, plain_definition
+from urnshelf.store.definition import Definition, described_links, plain_definition
 from urnshelf.store.journal import Journal
+from urnshelf.store.parents import Parents
 from urnshelf.store.queries import Query
 from urnshelf.store.rows import DrawUuid, Rows
 from urnshelf.store.tables import Table
@@ -63,18 +64,40 @@ class Store:
         """Those of all types, by name."""
         return sorted(self._views.values(), key=lambda view: view.name)
 
-    def known(self, record_type: type[T]) -> list[T]:
-        """The records of this type; none when there was never one."""
-        return self._views[record_type].all() if record_type in self._views else []
-
     def definition(self, record_type: type) -> Definition:
         """How the records of a type are stored."""
         view = self._views.get(record_type)
         return plain_definition(cast(Any, record_type)) if view is None else view.stored.definition
 
-    def key_of(self, record_type: type) -> tuple[str, ...]:
+    def key_of(self, record_type: Any) -> tuple[str, ...]:
         """The fields of a type's primary key on this shelf."""
-        return self.definition(record_type).key_fields
+        view = self._views.get(record_type)
+        if view is not None:
+            return view.stored.definition.key_fields
+        described = description_of(record_type)
+        return () if described is None else described.key
+
+    def parents(self, record_type: Any, field: str | None) -> Sequence[Any]:
+        """The records of this type, or one field of each; none when there was never one."""
+        view = self._views.get(record_type)
+        return () if view is None else Parents(view, field)
+
+    def links(self, record_type: Any) -> Mapping[str, tuple[type, str | None]]:
+        """The fields that refer to records of another type, and to which field of them."""
+        view = self._views.get(record_type)
+        if view is not None:
+            return view.stored.definition.links
+        return {} if not isinstance(record_type, type) else described_links(record_type)
+
+    def taken(self, record_type: Any, record: object) -> tuple[str, ...]:
+        """The fields of the key, or those that must be unique, that another record has, too."""
+        view = self._views.get(record_type)
+        return () if view is None else view.stored.taken(record)
+
+    def count(self, record_type: Any) -> int:
+        """How many records of this type there are."""
+        view = self._views.get(record_type)
+        return 0 if view is None else len(view.stored.by_key)
 
     def of_interface(self, interface: Any) -> type | None:
         """The record type that was told for an interface."""

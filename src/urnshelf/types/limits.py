@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
+from decimal import Decimal
 from typing import Any, NamedTuple
 
 _NAMES = (
@@ -29,6 +30,17 @@ class Limits(NamedTuple):
 
     def __bool__(self) -> bool:
         return any(value is not None for value in self[:-1]) or bool(self.checks)
+
+    def whole(self) -> tuple[int | None, int | None]:
+        """The least and the greatest whole number that the bounds allow; None for no bound."""
+        lows = [] if self.ge is None else [_up(self.ge)]
+        lows += [] if self.gt is None else [_up(self.gt, beyond=True)]
+        # the same for the highs, looked at from the other side
+        highs = [] if self.le is None else [_up(-self.le)]
+        highs += [] if self.lt is None else [_up(-self.lt, beyond=True)]
+        low = max((one for one in lows if one is not None), default=None)
+        high = max((one for one in highs if one is not None), default=None)
+        return low, None if high is None else -high
 
     @property
     def is_of_length(self) -> bool:
@@ -110,3 +122,15 @@ def _of_attrs_validator(note: Any) -> dict[str, Any]:
     for inner in note._validators if kind == "_AndValidator" else ():
         found |= _of_attrs_validator(inner)
     return found
+
+
+def _up(bound: Any, beyond: bool = False) -> int | None:
+    """The least whole number from a bound on, or beyond it; None for a bound that is infinite."""
+    if isinstance(bound, int):
+        return bound + beyond
+    # by its text: 0.1 is meant to be a tenth
+    exact = Decimal(str(bound))
+    if not exact.is_finite():
+        return None
+    whole = int(exact.to_integral_value("ROUND_CEILING"))
+    return whole + (beyond and whole == exact)

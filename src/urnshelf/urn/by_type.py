@@ -12,7 +12,7 @@ from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.description import Description
-from urnshelf.records.recognising import describe, description_of
+from urnshelf.records.recognising import description_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.limits import NO_LIMITS, Limits, limits_of
 from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node, node_of
@@ -63,6 +63,9 @@ class Drawer:
             depth: how many records deep it is.
         """
         inner = node.bare
+        # a type that holds itself must come to an end
+        if node.optional and depth >= DEEPEST and _is_record(node):
+            return constant(None)
         named = (
             rule_for(name, inner, siblings)
             if limits.pattern is None and limits.choices is None
@@ -78,8 +81,22 @@ class Drawer:
 
     def value(self, node: Node, path: str, depth: int = 0, limits: Limits = NO_LIMITS) -> Rule:
         """The rule of a type; raises RecordRefused, with the path, for one that cannot be drawn."""
+        if node.optional and depth >= DEEPEST and _is_record(node):
+            return constant(None)
         rule = self._tried(node, limits_of(node.notes, limits), path, depth)
         return sometimes_none(rule, NONE_RATE) if node.optional else rule
+
+    def one_of(self, ways: list[Rule]) -> Rule:
+        """One of several rules; the only one is itself."""
+        return ways[0] if len(ways) == 1 else OneOf(ways)
+
+    def _ending(self, members: tuple[Node, ...], depth: int) -> tuple[Node, ...]:
+        """Deep inside, those members of a union that hold no further records, where there are
+        some.
+        """
+        if depth < DEEPEST:
+            return members
+        return tuple(one for one in members if not _holds_records(one)) or members
 
     def _tried(self, node: Node, limits: Limits, path: str, depth: int) -> Rule:
         rule = self._rule(node, limits, path, depth)
@@ -92,8 +109,9 @@ class Drawer:
         if simple is not None:
             return simple
         if node.kind is Kind.UNION:
-            ways = [self.value(member, path, depth, limits) for member in node.args]
-            return OneOf(ways)
+            return self.one_of(
+                [self.value(one, path, depth, limits) for one in self._ending(node.args, depth)]
+            )
         if node.kind is Kind.LITERAL:
             return among(*node.values)
         if node.is_enum:
@@ -110,6 +128,8 @@ class Drawer:
             return container
         record = description_of(node.bare) if node.kind in (Kind.CLASS, Kind.TYPED_DICT) else None
         if record is not None and record.given:
+            if depth >= 4 * DEEPEST:
+                raise RecordRefused(f"cannot draw {path}: its type holds itself without end")
             return self._record_rule(record, path, depth + 1)
         return _typed_text(node.bare) or self._refuse(node, path)
 
@@ -120,14 +140,16 @@ class Drawer:
             )
         if node.kind is Kind.MAPPING:
             key, value = node.args if len(node.args) == 2 else (node_of(str), node_of(Any))
+            if depth >= DEEPEST and not limits.min_length and _is_record(value):
+                return computed(lambda bits: MAPPING_TYPES[node.origin]([]))
             keys = self.value(key, f"{path} key", depth)
             values = self.value(value, f"{path}[]", depth)
             return Items(MAPPING_TYPES[node.origin], limits, path, keys, values)
         if node.kind is Kind.ITEMS:
             make = ITEM_TYPES[node.origin]
             # a type that holds a list of itself must come to an end
-            if depth >= DEEPEST and describe(node.item.bare) is not None:
-                return constant(make([]))
+            if depth >= DEEPEST and not limits.min_length and _is_record(node.item):
+                return computed(lambda bits: make([]))
             return Items(make, limits, path, self.value(node.item, f"{path}[]", depth))
         return None
 
@@ -150,6 +172,20 @@ class Drawer:
             "value or a rule, "
             f"as in draw({head}, {name}=…) or set_rules({head}, {name}=…)"
         )
+
+
+def _is_record(node: Node) -> bool:
+    return any(
+        one.kind in (Kind.CLASS, Kind.TYPED_DICT) and description_of(one.bare) is not None
+        for one in (node.args if node.kind is Kind.UNION else (node,))
+    )
+
+
+def _holds_records(node: Node) -> bool:
+    """Whether a type is a record that has further ones in it, which may be the type itself."""
+    record = description_of(node.bare) if _is_record(node) else None
+    fields = record.given.values() if record is not None else ()
+    return any(_is_record(one) for field in fields for one in (field.node, *field.node.args))
 
 
 # --- plain values ---------------------------------------------------------------------------------

@@ -4,8 +4,10 @@ rule and inputs.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING, Any, TypeVar, overload
+import json
+import threading
+from collections.abc import Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING, Any, Literal, TypeVar, overload
 
 from urnshelf.errors import RecordRefused
 from urnshelf.near_names import nearest
@@ -13,21 +15,15 @@ from urnshelf.records.description import Description
 from urnshelf.records.display import show
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Node, node_of
-from urnshelf.urn.layouts import (
-    CHUNK,
-    DRAWER,
-    MANY,
-    Layout,
-    drawable,
-    layout_of,
-    one,
-    record_type,
-    records,
-)
-from urnshelf.urn.mixing import Bits, key_of
-from urnshelf.urn.rules.base import Rule
-from urnshelf.urn.rules.given import as_rule
-from urnshelf.urn.rules.links import Link
+from urnshelf.urn.around import NOWHERE, Around
+from urnshelf.urn.building import CHUNK, MANY
+from urnshelf.urn.field_rules import FieldRules, key_rule
+from urnshelf.urn.layouts import Layout, drawable, layout_of, record_type
+from urnshelf.urn.mixing import key_of
+from urnshelf.urn.rules.base import Place, Rule
+from urnshelf.urn.rules.choices import sometimes_none
+from urnshelf.urn.rules.links import Link, Parents, link
+from urnshelf.urn.sources import Records, Source, Values
 
 if TYPE_CHECKING:
     import pandas
@@ -39,62 +35,73 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 class Urn:
     """The seeded source of records and values.
 
-    The same seed gives the same records, on every machine and in any order; ten and then ninety
-    equal a hundred.
+    It goes on: each drawing gives the next ones, so ten and then ninety equal a hundred. The same
+    seed gives the same records, on every machine.
 
     Args:
         seed: any whole number.
+        defaults: whether fields that have one are `"drawn"` as all others, or kept as their type
+            has `"declared"` them.
 
     >>> from urnshelf.demo.harbour import Vessel
-    >>> Urn(seed=7).draw(Vessel) == Urn(seed=7).draw(Vessel, 3)[0]
+    >>> urn = Urn(seed=7)
+    >>> [vessel.id for vessel in (urn.draw(Vessel), *urn.draw(Vessel, 2))]
+    [1, 2, 3]
+    >>> urn.draw(Vessel, range(0, 3))[0] == Urn(seed=7).draw(Vessel)
     True
     """
 
     def __init__(
         self,
         seed: int = 0,
-        parents: Callable[[Any], Sequence[Any]] = lambda _: (),
-        key_of_type: Callable[[Any], tuple[str, ...]] = lambda what: record_type(what).key,
+        *,
+        defaults: Literal["drawn", "declared"] = "drawn",
+        _around: Around = NOWHERE,
     ) -> None:
+        if defaults not in ("drawn", "declared"):
+            raise RecordRefused(f"Urn(defaults={defaults!r}): choose 'drawn' or 'declared'")
         self.seed = seed
-        self._parents = parents
-        self._key_of_type = key_of_type
-        self._rules: dict[Any, dict[str, Rule]] = {}
+        self._around = _around
+        self._rules = FieldRules(self._parents_of, defaults == "declared")
         self._layouts: dict[Any, Layout] = {}
+        self._values: dict[Any, Values] = {}
+        self._drawn: dict[Any, int] = {}
+        self._linking: list[Any] = []
+        self._lock = threading.Lock()
 
     @overload
-    def draw(self, what: type[T], n: None = None, **fields: object) -> T: ...
+    def draw(self, what: type[T], n: None = None, /, **fields: object) -> T: ...
     @overload
-    def draw(self, what: type[T], n: int | range, **fields: object) -> list[T]: ...
+    def draw(self, what: type[T], n: int | range, /, **fields: object) -> list[T]: ...
     @overload
-    def draw(self, what: object, n: int | range | None = None, **fields: object) -> Any: ...
-    def draw(self, what: Any, n: int | range | None = None, **fields: Any) -> Any:
-        """Draw one record or value, a list of n, or the slice that a range names.
+    def draw(self, what: object, n: int | range | None = None, /, **fields: object) -> Any: ...
+    def draw(self, what: Any, n: int | range | None = None, /, **fields: Any) -> Any:
+        """Draw the next record or value, a list of the next n, or the slice that a range names.
 
         Args:
             what: a record type, any other annotation, or a JSON Schema as a dictionary.
-            n: None for one, a number for a list, a range of indexes for a slice.
-            fields: for every record: a value, a rule, or a function of other fields.
+            n: None for one, a number for a list; a range of indexes for a slice, after which the
+                urn goes on from where it was.
+            fields: for every record: a value, a rule, or a function of other fields; for a field
+                inside another one `home__city=…`, or `**{"home.city": …}`.
 
         Raises:
-            RecordRefused: a type that cannot be drawn, an unknown field, or rules that need each
-                other.
+            RecordRefused: a type that cannot be drawn, an unknown field, a value of another type
+                than the field's, or rules that need each other.
 
-        >>> Urn(7).draw(list[int]) == Urn(7).draw(list[int])
+        >>> urn = Urn(seed=7)
+        >>> urn.draw(list[int], 2) == Urn(seed=7).draw(list[int], range(2))
         True
         """
-        indexes = _indexes(what, n)
-        layout = self._layout(what, fields)
-        if layout is None:
-            rule, key = self._value_rule(what, fields)
-            return (
-                rule.one(Bits(key, 0)) if n is None else [rule.one(Bits(key, i)) for i in indexes]
-            )
-        return one(layout, 0) if n is None else list(records(layout, indexes))
+        source = self._source(what, fields)
+        if isinstance(n, range):
+            return list(source.some(_indexes(what, n)))
+        found = list(self._next(what, source, 1 if n is None else _count(what, n), fields))
+        return found[0] if n is None else found
 
-    def set_rules(self, what: object, **rules: object) -> None:
-        """Set rules for fields of a type: they hold for every draw of it after this, and overrides
-        go before them.
+    def set_rules(self, what: object, /, **rules: object) -> None:
+        """Set rules for fields of a type: they hold for every draw of it after this, also inside
+        other records, and overrides go before them.
 
         Args:
             what: the record type.
@@ -108,26 +115,24 @@ class Urn:
         >>> [berth.harbour for berth in urn.draw(Berth, 3)]
         ['Curlhythe', 'Curlhythe', 'Curlhythe']
         """
-        _refuse_unknown(record_type(what), rules)
-        self._rules.setdefault(what, {}).update(
-            {name: as_rule(value) for name, value in rules.items()}
-        )
+        self._rules.put(record_type(what), rules)
         self._layouts.clear()
+        self._values.clear()
 
-    def stream(self, what: type[T], start: int = 0, **fields: object) -> Iterator[T]:
-        """Draw records without end, from an index on.
+    def stream(self, what: type[T], start: int = 0, /, **fields: object) -> Iterator[T]:
+        """Draw records without end, from an index on; `draw` goes on from where it was.
 
         >>> from itertools import islice
-        >>> [vessel.id for vessel in islice(Urn(seed=7).stream(Vessel, start=100), 3)]
+        >>> [vessel.id for vessel in islice(Urn(seed=7).stream(Vessel, 100), 3)]
         [101, 102, 103]
         """
         while True:
             yield from self.draw(what, range(start, start + MANY), **fields)
             start += MANY
 
-    def chunks(self, what: object, n: int | range, **fields: object) -> Iterator[list[Any]]:
+    def chunks(self, what: object, n: int | range, /, **fields: object) -> Iterator[list[Any]]:
         """The first n records, or a slice, some thousands at a time, so that memory stays the same
-        for any number.
+        for any number; `draw` goes on from where it was.
 
         >>> [len(chunk) for chunk in Urn(seed=7).chunks(Vessel, 10_000)]
         [10000]
@@ -136,7 +141,7 @@ class Urn:
         for start in range(0, len(indexes), CHUNK):
             yield self.draw(what, indexes[start : start + CHUNK], **fields)
 
-    def data_frame(self, what: object, n: int | range, **fields: object) -> pandas.DataFrame:
+    def data_frame(self, what: object, n: int | range, /, **fields: object) -> pandas.DataFrame:
         """The records as a pandas data frame, a column for each field.
 
         Args:
@@ -153,61 +158,118 @@ class Urn:
         1   2     Noble Drift
         2   3    Eager Curlew
         """
-        try:
-            import pandas
-        except ImportError:
-            raise RecordRefused('data_frame() needs pandas: pip install "urnshelf[data]"') from None
-        from urnshelf.urn.lanes import lanes
+        from urnshelf.urn.frames import data_frame
 
-        layout = self._layout(what, fields)
-        if layout is None:
-            raise RecordRefused(f"data_frame() takes a record type, not {type_name(what)}")
-        columns: dict[str, Any] = {}
-        for column in layout.columns:
-            inputs = [_listed(columns[name]) for name in column.rule.needs]
-            columns[column.name] = column.rule.column(lanes(column.key, _indexes(what, n)), *inputs)
-        return pandas.DataFrame({name: columns[name] for name in layout.record.given})
+        source = self._source(what, fields)
+        if not isinstance(source, Records):
+            raise RecordRefused(f"data_frame() takes a record type, not {_name(what)}")
+        return data_frame(source.layout, _indexes(what, n))
 
-    def _layout(self, what: object, given: Mapping[str, Any]) -> Layout | None:
-        """How the records of a type are drawn; None for what is no record type."""
+    def _upcoming(self, what: object, n: int, fields: Mapping[str, Any]) -> Iterator[Any]:
+        """The next n records, each drawn when it is asked for: one that would meet another on the
+        shelf, those before among them, is passed over.
+        """
+        return self._next(what, self._source(what, fields), n, fields)
+
+    def _referring(self, what: object, fields: Mapping[str, Any]) -> dict[str, Any]:
+        """The fields that link to another type's records, of which nobody said otherwise."""
+        links = self._around.links(what)
+        told = {*self._rules.told(record_type(what)), *fields} if links else set()
+        return {name: parent for name, (parent, _) in links.items() if name not in told}
+
+    def _next(self, what: Any, source: Source, n: int, fields: Mapping[str, Any]) -> Iterator[Any]:
+        """The next n; one that would meet another on the shelf is passed over.
+
+        Each is looked at when it is asked for, so that the ones before may have been stored.
+        """
+        misses, left = 0, n
+        may_meet = self._around is not NOWHERE and isinstance(source, Records)
+        while left:
+            start = self._advance(what, min(left, source.step))
+            for made in source.some(range(start, start + min(left, source.step))):
+                taken = self._around.taken(what, made) if may_meet else ()
+                # what was asked for is not passed over: the store says that it is taken
+                if taken and not _all_given(taken, fields):
+                    misses += 1
+                    source.check_room(taken, misses, self._around.count(what))
+                    continue
+                misses, left = 0, left - 1
+                yield made
+
+    def _advance(self, what: Any, n: int) -> int:
+        """Where the next n begin; several threads may ask."""
+        sequence = _sequence_of(what)
+        with self._lock:
+            start = self._drawn.get(sequence, 0)
+            self._drawn[sequence] = start + n
+        return start
+
+    def _source(self, what: Any, fields: Mapping[str, Any]) -> Source:
+        record = None if isinstance(what, Mapping) else drawable(what)
+        if record is not None:
+            return Records(self._layout(record, fields), self._refers_to_itself(record.form))
+        if fields:
+            raise RecordRefused(
+                f"{show(what, 60)} has no fields, so none can be given: {', '.join(fields)}"
+            )
         if isinstance(what, Mapping):
-            return None
-        known = None if given else self._layouts.get(what)
-        if known is not None:
-            return known
-        record = drawable(what)
-        if record is None:
-            return None
-        _refuse_unknown(record, given)
-        rules = self._rules.get(what, {}) | {name: as_rule(value) for name, value in given.items()}
-        layout = layout_of(
-            record,
-            self.seed,
-            {name: self._linked(rule, record, name) for name, rule in rules.items()},
-        )
-        if not given:
-            self._layouts[what] = layout
-        return layout
+            return self._of_schema(what)
+        sequence = _sequence_of(what)
+        if sequence not in self._values:
+            name = type_name(what)
+            rule = self._rules.drawer.value(node_of(what), name)
+            self._values[sequence] = Values(rule, key_of(self.seed, name))
+        return self._values[sequence]
 
-    def _linked(self, rule: Rule, record: Description, name: str) -> Rule:
-        """A link gets its parents from here; any other rule is as it is."""
-        if not isinstance(rule, Link):
-            return rule
-        return rule.handed(self._parents_of(rule, record.given[name].node, f"{record.name}.{name}"))
+    def _layout(self, record: Description, given: Mapping[str, Any]) -> Layout:
+        """How the records of a type are drawn."""
+        known = self._layouts.get(record.form)
+        if known is None:
+            known = self._layouts[record.form] = layout_of(record, self.seed, self._base(record))
+        return known.with_rules(self._rules.given(record, given)) if given else known
 
-    def _parents_of(self, rule: Link, node: Node, where: str) -> Callable[[], Sequence[Any]]:
-        field = self._linked_field(rule, node, where)
+    def _base(self, record: Description) -> dict[str, Rule]:
+        """The rules of a type's fields, where none is given with the draw."""
+        rules = dict(self._rules.of(record, record.name, 0, {}))
+        told = self._rules.told(record)
+        for name, (parent, field) in self._around.links(record.form).items():
+            if name in rules and name not in told:
+                place = Place(f"{record.name}.{name}", record.given[name], self._parents_of)
+                rule = link(parent, field).placed(place)
+                rules[name] = sometimes_none(rule) if place.field.node.optional else rule
+        key = self._around.key_of(record.form)
+        if len(key) == 1 and key[0] in rules and key[0] not in told:
+            place = Place(f"{record.name}.{key[0]}", record.given[key[0]], self._parents_of)
+            rules[key[0]] = key_rule(rules[key[0]], place)
+        return rules
+
+    def _parents_of(self, rule: Link, place: Place) -> Parents:
+        field = self._linked_field(rule, place.field.node, place.where)
         drawn: list[Any] = []
 
         def parents() -> Sequence[Any]:
-            known = self._parents(rule.record_type)
-            if not known and not drawn:
-                drawn.extend(self.draw(rule.record_type, rule.count))
-            found = known or drawn
-            fetch = record_type(rule.record_type).fetch
-            return found if field is None else [fetch(parent, field) for parent in found]
+            known = self._around.parents(rule.record_type, field)
+            # of its own type there are none before the first
+            if not known and not drawn and not self._refers_to_itself(rule.record_type):
+                drawn.extend(self._drawn_parents(rule, field))
+            return known or drawn
 
         return parents
+
+    def _drawn_parents(self, rule: Link, field: str | None) -> list[Any]:
+        """The first that would be drawn; none where these need such parents themselves."""
+        if rule.record_type in self._linking:
+            return []
+        self._linking.append(rule.record_type)
+        try:
+            made = self.draw(rule.record_type, range(rule.count))
+        finally:
+            self._linking.pop()
+        fetch = record_type(rule.record_type).fetch
+        return made if field is None else [fetch(one, field) for one in made]
+
+    def _refers_to_itself(self, what: Any) -> bool:
+        return what in [parent for parent, _ in self._around.links(what).values()]
 
     def _linked_field(self, rule: Link, node: Node, where: str) -> str | None:
         """The field of the parents that is taken; None where they are taken whole."""
@@ -221,7 +283,7 @@ class Urn:
             return rule.field
         if node.bare is rule.record_type:
             return None
-        key = self._key_of_type(rule.record_type)
+        key = self._around.key_of(rule.record_type)
         if len(key) == 1:
             return key[0]
         if not node.is_known:
@@ -232,46 +294,58 @@ class Urn:
             f"{parent.names[0]!r})"
         )
 
-    def _value_rule(self, what: object, fields: Mapping[str, Any]) -> tuple[Rule, int]:
-        if fields:
-            raise RecordRefused(
-                f"{show(what, 60)} has no fields, so none can be given: {', '.join(fields)}"
-            )
-        if isinstance(what, Mapping):
-            from urnshelf.urn.json_schema import schema_rule
+    def _of_schema(self, schema: Mapping[str, Any]) -> Values:
+        from urnshelf.urn.json_schema import schema_rule
 
-            return schema_rule(what), key_of(
-                self.seed, "json schema", str(what.get("$id") or what.get("title") or "")
-            )
-        name = type_name(what)
-        return DRAWER.value(node_of(what), name), key_of(self.seed, name)
+        name = str(schema.get("$id") or schema.get("title") or "")
+        return Values(schema_rule(schema), key_of(self.seed, "json schema", name))
 
 
 def _indexes(what: object, n: object) -> range:
-    if n is None:
-        return range(1)
-    if (
-        isinstance(n, bool)
-        or not isinstance(n, (int, range))
-        or (n < 0 if isinstance(n, int) else n[:1] and n[0] < 0)
-    ):
-        raise RecordRefused(
-            f"draw({_name(what)}, {n!r}): a whole number from 0, or a range of indexes from 0, is "
-            "needed"
-        )
-    return n if isinstance(n, range) else range(n)
+    indexes = n if isinstance(n, range) else range(_count(what, n))
+    if indexes and min(indexes[0], indexes[-1]) < 0:
+        raise _no_number(what, n)
+    return indexes
+
+
+def _count(what: object, n: object) -> int:
+    if isinstance(n, bool) or not isinstance(n, int) or n < 0:
+        raise _no_number(what, n)
+    return n
+
+
+def _no_number(what: object, n: object) -> RecordRefused:
+    return RecordRefused(
+        f"draw({_name(what)}, {show(n, 40)}): a whole number from 0, or a range of indexes from 0, "
+        "is needed"
+    )
 
 
 def _name(what: object) -> str:
     return "schema" if isinstance(what, Mapping) else type_name(what)
 
 
-def _refuse_unknown(record: Description, given: Mapping[str, Any]) -> None:
-    for name in given:
-        if name not in record.given:
-            hint = nearest(name, record.given)
-            raise RecordRefused(f"{type_name(record.form)} has no field {name!r}; {hint}")
+def _sequence_of(what: object) -> object:
+    """What is counted together: a type, or a schema by what it says."""
+    if isinstance(what, Mapping):
+        return json.dumps(what, sort_keys=True, default=repr)
+    if isinstance(what, type):
+        return what
+    # equal types may be written in another order, and then other values are drawn
+    return (what, repr(what)) if _is_hashable(what) else repr(what)
 
 
-def _listed(column: Any) -> list[Any]:
-    return column.tolist() if hasattr(column, "tolist") else list(column)
+def _is_hashable(what: object) -> bool:
+    try:
+        hash(what)
+    except TypeError:  # a type with notes that can change
+        return False
+    return True
+
+
+def _all_given(names: Sequence[str], fields: Mapping[str, Any]) -> bool:
+    """Whether the user gave a value for each of these fields, and not a rule."""
+    return all(
+        name in fields and not isinstance(fields[name], Rule) and not callable(fields[name])
+        for name in names
+    )

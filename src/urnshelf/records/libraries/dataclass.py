@@ -44,6 +44,8 @@ def _field(field: Any, hints: dict[str, Any]) -> Field:
         node_of(hints.get(field.name, field.type)),
         field.name,
         default=NOT_THERE if field.default is dataclasses.MISSING else field.default,
+        is_made=field.default_factory is not dataclasses.MISSING,
+        factory=None if field.default_factory is dataclasses.MISSING else field.default_factory,
         is_given=field.init,
         is_held=_kind(field) == "_FIELD",
         is_compared=field.compare,

@@ -31,20 +31,26 @@ class _Mapped(Description):
         return tuple(dict.fromkeys(tuple(map(self._name, group)) for group in groups))
 
     @property
-    def references(self) -> dict[str, type]:
-        """The columns with a foreign key, and the class that is mapped to the other table."""
+    def references(self) -> dict[str, tuple[type, str | None]]:
+        """The columns that are a foreign key alone, the class that is mapped to the other table,
+        and the field of it that they hold.
+        """
         mappers = {
             mapper.local_table.key: mapper.class_
             for mapper in self.origin.__mapper__.registry.mappers
         }
-        found: dict[str, type] = {}
+        found: dict[str, tuple[type, str | None]] = {}
         for column in self.origin.__mapper__.local_table.columns:
             for foreign in column.foreign_keys:
                 # by the table's name: to ask the key itself would fail while a class is not
                 # mapped yet
-                parent = mappers.get(foreign.target_fullname.rpartition(".")[0])
-                if parent is not None:
-                    found[self._name(column)] = parent
+                table, _, target = foreign.target_fullname.rpartition(".")
+                parent: Any = mappers.get(table)
+                # of a key of several columns, each chosen alone, no parent would have the whole
+                if parent is not None and len(foreign.constraint.columns) == 1:
+                    named = parent.__mapper__.local_table.columns[target]
+                    field = parent.__mapper__.get_property_by_column(named).key
+                    found[self._name(column)] = (parent, str(field))
         return found
 
     def fetch(self, record: object, name: str) -> Any:
@@ -105,6 +111,7 @@ def _field(name: str, column: Any, origin: object) -> Field:
         name,
         notes=(_ColumnNotes(column),),
         default=NOT_THERE if callable(default) else default,
+        is_made=callable(default) or column.server_default is not None,
         is_given=declared is None or declared.init,
         is_shown=declared is None or declared.repr,
     )

@@ -32,18 +32,27 @@ def describe(form: Any, origin: Any) -> Description | None:
         return None
     hints = filled_hints(form, origin)
     defaults = _defaults(names, origin.__struct_defaults__)
-    fields = [Field(name, node_of(hints[name]), name, default=defaults[name]) for name in names]
+    fields = [
+        Field(
+            name,
+            node_of(hints[name]),
+            name,
+            default=NOT_THERE if _is_own(defaults[name]) else defaults[name],
+            is_made=hasattr(defaults[name], "factory"),
+            factory=getattr(defaults[name], "factory", None),
+        )
+        for name in names
+    ]
     config = origin.__struct_config__
     return _Struct(form, fields, is_frozen=config.frozen, has_plain_equality=config.eq)
 
 
 def _defaults(names: tuple[str, ...], defaults: tuple[Any, ...]) -> dict[str, Any]:
-    """The last fields have defaults; one that must be made, or that is none, tells so by its
-    type.
-    """
+    """The last fields have defaults."""
     lacking = len(names) - len(defaults)
-    every = (*[NOT_THERE] * lacking, *defaults)
-    return {
-        name: NOT_THERE if type(one).__module__.startswith("msgspec") else one
-        for name, one in zip(names, every, strict=True)
-    }
+    return dict(zip(names, (*[NOT_THERE] * lacking, *defaults), strict=True))
+
+
+def _is_own(default: object) -> bool:
+    """Whether it stands for a default that must be made, or for none."""
+    return type(default).__module__.startswith("msgspec")

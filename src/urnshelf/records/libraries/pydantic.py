@@ -52,6 +52,8 @@ def _field(name: str, info: Any, origin: object) -> Field:
         _key(name, info, origin),
         notes=tuple(info.metadata),
         default=NOT_THERE if info.is_required() or info.default_factory else info.default,
+        is_made=info.default_factory is not None,
+        is_converted=True,
         is_compared=True,
         is_shown=bool(info.repr),
     )

@@ -7,6 +7,8 @@ from typing import Any, NamedTuple
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.codec import Unfit, to_json
+from urnshelf.records.description import Field
+from urnshelf.types.limits import Limits
 from urnshelf.types.nodes import Node, node_of
 from urnshelf.urn.mixing import Bits
 
@@ -14,6 +16,24 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 TRIES = 200
 """How often a value that does not fit is drawn again."""
+ABSENT: Any = type("Absent", (), {"__repr__": lambda _: "absent"})()
+"""Stands for a field that a record does without, or that is left to its constructor."""
+
+
+class Place(NamedTuple):
+    """Where a rule stands, for those that need to know it.
+
+    Attributes:
+        where: type and field, for messages.
+        field: the field that it draws.
+        parents: gives what a link to another type's records chooses from.
+        is_key: whether it is the record's key alone.
+    """
+
+    where: str
+    field: Field
+    parents: Callable[[Any, Place], Callable[[], Sequence[Any]]]
+    is_key: bool = False
 
 
 class Rule:
@@ -30,6 +50,16 @@ class Rule:
     """How many different values there are, where they can be counted; `at` gives each."""
     vectorised = True
     """Whether `raw` takes lanes as well as bits."""
+    in_series = False
+    """Whether the records' values belong together, so that none may be drawn again alone."""
+
+    def placed(self, place: Place) -> Rule:  # noqa: ARG002
+        """The same rule, where it stands known."""
+        return self
+
+    def narrowed(self, limits: Limits) -> Rule | None:  # noqa: ARG002
+        """The same rule within limits; None where it has no way to keep them."""
+        return None
 
     def raw(self, bits: object) -> Any:
         """Whole numbers drawn from bits, or from lanes of bits."""

@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from typing import Any
 
 from urnshelf.errors import RecordRefused
+from urnshelf.records.display import show
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.permutation import permuted
-from urnshelf.urn.rules.base import PlanRule, Rule, data_of, planned, table
+from urnshelf.urn.rules.base import Place, PlanRule, Rule, data_of, planned, table
 from urnshelf.urn.rules.given import as_rule
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -31,6 +32,16 @@ class _Among(Rule):
         self._choices = choices
         self._weights = weights
         self.size = len(choices) if weights is None else None
+
+    @property
+    def repeats(self) -> list[Any]:
+        """The choices that stand there more than once."""
+        found: list[Any] = []
+        every = [(type(one), one) for one in self._choices]
+        for number, one in enumerate(every):
+            if one in every[:number]:
+                found.append(one[1])
+        return found
 
     def raw(self, bits: Any) -> Any:
         if self._weights is None:
@@ -100,6 +111,10 @@ class _SometimesNone(Rule):
         self._rule = rule
         self._per_mille = per_mille
         self.needs = rule.needs
+        self.in_series = rule.in_series
+
+    def placed(self, place: Place) -> Rule:
+        return _SometimesNone(self._rule.placed(place), self._per_mille)
 
     def one(self, bits: Bits, *inputs: object) -> Any:
         return None if bits.below(1000) < self._per_mille else self._rule.one(bits.sub(0), *inputs)
@@ -136,16 +151,21 @@ def sometimes_none(rule: object, rate: float = 0.25) -> Rule:
 
 class _AllDifferent(Rule):
     vectorised = False
+    in_series = True
 
-    def __init__(self, rule: Rule, count: int) -> None:
+    def __init__(self, rule: Rule, count: int, where: str = "all_different") -> None:
+        self._where = where
         self._rule = rule
         self.size = self._count = count
+
+    def placed(self, place: Place) -> Rule:
+        return _AllDifferent(self._rule, self._count, place.where)
 
     def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         if bits.index >= self._count:
             raise RecordRefused(
-                f"all_different: record {bits.index + 1} has no value left, there are only "
-                f"{self._count}"
+                f"{self._where}: record {bits.index + 1} has no value left, there are only "
+                f"{self._count} different ones"
             )
         # no memory of what came before: any index alone gives the same
         return self._rule.at(permuted(bits.key, bits.index, self._count))
@@ -174,6 +194,10 @@ def all_different(rule: object) -> Rule:
     90
     """
     inner = rule if isinstance(rule, Rule) else among(rule)
+    if isinstance(inner, _Among) and inner.repeats:
+        raise RecordRefused(
+            f"all_different({show(rule, 60)}): {show(inner.repeats[0], 40)} is there more than once"
+        )
     if inner.size is None:
         raise RecordRefused(
             "all_different() takes a rule whose values can be counted: between, among, pattern or "

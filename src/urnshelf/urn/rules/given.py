@@ -1,4 +1,6 @@
-"""Rules made of what the user gives: a value, or a function of other fields."""
+"""Rules made of what the user gives: a value, or a function of other fields; and what the type
+itself declares.
+"""
 
 from __future__ import annotations
 
@@ -6,9 +8,12 @@ from collections.abc import Callable
 from typing import Any
 
 from urnshelf.errors import RecordRefused
+from urnshelf.records.copies import keep
+from urnshelf.records.description import NOT_THERE, Field
 from urnshelf.records.display import show
+from urnshelf.records.fit import misfit
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rules.base import PlanRule, Rule, data_of, planned, table
+from urnshelf.urn.rules.base import ABSENT, Place, PlanRule, Rule, data_of, planned, table
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -23,10 +28,11 @@ class _Constant(Rule):
         return bits.index
 
     def finish(self, raw: object) -> Any:  # noqa: ARG002
-        return self._value
+        # no two records may share what can be changed
+        return keep(self._value)
 
-    def at(self, number: int) -> Any:  # noqa: ARG002
-        return self._value
+    def at(self, number: int) -> Any:
+        return self.finish(number)
 
     def to_plan(self) -> dict[str, Any]:
         return table("constant", data_of(self._value))
@@ -38,7 +44,7 @@ def _constant_of(entry: PlanRule) -> Rule:
 
 
 def constant(value: object) -> Rule:
-    """Always this value.
+    """Always this value, whatever it is; what can be changed is copied for each record.
 
     >>> from urnshelf.urn.mixing import Bits
     >>> constant("SE").one(Bits(1, 5))
@@ -77,6 +83,51 @@ def derived(function: Callable[..., Any], *fields: str) -> Rule:
     return _Derived(function, fields)
 
 
+class _Declared(Rule):
+    """A field left as its type declares it."""
+
+    vectorised = False
+
+    def __init__(self, field: Field | None = None) -> None:
+        self._field = field
+
+    def placed(self, place: Place) -> Rule:
+        if not place.field.has_default and not place.field.is_optional:
+            raise RecordRefused(
+                f"{place.where}: rules.declared() keeps what the type declares, and it declares no "
+                "default; give a value or another rule"
+            )
+        return _Declared(place.field)
+
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
+        field = self._field
+        if field is None or field.is_optional:
+            return ABSENT
+        if field.factory is not None:
+            return field.factory()
+        # one that only the constructor can make is left to it
+        return ABSENT if field.default is NOT_THERE else keep(field.default)
+
+    def to_plan(self) -> dict[str, Any]:
+        return table("declared", True)
+
+
+@planned("declared")
+def _declared_of(entry: PlanRule) -> Rule:
+    if entry.value is not True:
+        raise RecordRefused(f"{entry.where}: write it as {{ declared = true }}")
+    return declared()
+
+
+def declared() -> Rule:
+    """The default that the type itself declares, made anew for each record where it is made.
+
+    >>> [vessel.flag for vessel in Urn(seed=7).draw(Vessel, 3, flag=rules.declared())]
+    ['SE', 'SE', 'SE']
+    """
+    return _Declared()
+
+
 def as_rule(value: object) -> Rule:
     """What the user gives for a field: a rule, a function of other fields, or a value."""
     if isinstance(value, Rule):
@@ -84,3 +135,23 @@ def as_rule(value: object) -> Rule:
     if callable(value) and not isinstance(value, type):
         return derived(value)
     return constant(value)
+
+
+def given_rule(value: object, place: Place) -> Rule:
+    """The rule of what the user gives for a field; a value must be one of the field's type.
+
+    Raises:
+        RecordRefused: it is not.
+    """
+    rule = as_rule(value)
+    is_value = type(rule) is _Constant and value is not rule
+    # a key that is None is assigned when the record is stored
+    if is_value and not place.field.is_converted and not (value is None and place.is_key):
+        wrong = misfit(value, place.field.node)
+        if wrong is not None:
+            name = place.where.rpartition(".")[2]
+            raise RecordRefused(
+                f"{place.where}: {wrong}; for a wrong value on purpose: "
+                f"{name}=rules.constant({show(value, 40)})"
+            )
+    return rule.placed(place)

@@ -5,34 +5,47 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from urnshelf.errors import RecordRefused
 from urnshelf.records.description import snake_case
+from urnshelf.types.forms import type_name
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rules.base import PlanRule, Rule, planned, table
+from urnshelf.urn.rules.base import Place, PlanRule, Rule, planned, table
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+Parents = Callable[[], Sequence[Any]]
 
 
 class Link(Rule):
-    """A reference to a record of another type: its parents are handed in by the urn."""
+    """A reference to a record of another type: what it chooses from is handed in by the urn."""
 
     vectorised = False
 
     def __init__(
-        self,
-        record_type: Any,
-        field: str | None,
-        count: int,
-        parents: Callable[[], Sequence[Any]] = lambda: (),
+        self, record_type: Any, field: str | None, count: int, parents: Parents | None = None
     ) -> None:
         self.record_type, self.field, self.count = record_type, field, count
-        self._parents = parents
+        self.where, self.is_optional = "", False
+        self._parents: Parents = parents or tuple
 
-    def handed(self, parents: Callable[[], Sequence[Any]]) -> Link:
+    def placed(self, place: Place) -> Rule:
         """The same link, its parents known."""
-        return Link(self.record_type, self.field, self.count, parents)
+        found = Link(self.record_type, self.field, self.count, place.parents(self, place))
+        found.where, found.is_optional = place.where, place.field.node.optional
+        return found
 
     def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         """One of the parents."""
         parents = self._parents()
-        return parents[bits.below(len(parents))]
+        if parents:
+            return parents[bits.below(len(parents))]
+        if self.is_optional:
+            return None
+        name = type_name(self.record_type)
+        raise RecordRefused(
+            f"{self.where}: a link to a {name}, and there is none yet: stock one of your own, or "
+            f"give the field a value"
+        )
 
     def to_plan(self) -> dict[str, Any]:
         """The other table is called after its records: `{ link = "vessels", field = "id" }`."""
@@ -58,4 +71,6 @@ def link(record_type: Any, field: str | None = None, count: int = 100) -> Rule:
     >>> {mooring.vessel_id for mooring in moorings} <= {1, 2, 3, 4, 5}
     True
     """
+    if not isinstance(count, int) or count < 1:
+        raise RecordRefused(f"link(…, count={count!r}): a whole number from 1 is needed")
     return Link(record_type, field, count)

@@ -129,6 +129,7 @@ class _Drift(Rule):
     """
 
     vectorised = False
+    in_series = True
 
     def __init__(self, start: float, step: float, decimals: int) -> None:
         self._unit = 10**decimals

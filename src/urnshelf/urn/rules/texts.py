@@ -6,9 +6,13 @@ import string
 from collections.abc import Sequence
 from typing import Any
 
+from urnshelf.errors import RecordRefused
+from urnshelf.types.limits import Limits
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.patterns import parse, texts
-from urnshelf.urn.rules.base import PlanRule, Rule, planned, table
+from urnshelf.urn.rules.base import Place, PlanRule, Rule, planned, table
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
 class _Pattern(Rule):
@@ -97,17 +101,33 @@ def template(text: str) -> Rule:
 
 
 class _Serial(Rule):
-    def __init__(self, prefix: str, start: int, digits: int) -> None:
-        self._prefix, self._start, self._digits = prefix, start, digits
-        self.size = 1 << 60
+    in_series = True
+
+    def __init__(self, prefix: str, start: int, digits: int, most: int | None = None) -> None:
+        self._prefix, self._start, self._digits, self._most = prefix, start, digits, most
+        self.size = 1 << 60 if most is None else most - start + 1
+        self._where = "serial"
+
+    def placed(self, place: Place) -> Rule:
+        found = type(self)(self._prefix, self._start, self._digits, self._most)
+        found._where = place.where
+        return found
 
     def raw(self, bits: Any) -> Any:
         return bits.index
 
-    def finish(self, raw: int) -> str:
-        return f"{self._prefix}{raw + self._start:0{self._digits}}"
+    def finish(self, raw: int) -> Any:
+        if self._most is not None and raw + self._start > self._most:
+            raise RecordRefused(
+                f"{self._where}: record {raw + 1} has no value left, there are only {self.size} "
+                "different ones"
+            )
+        return self._written(raw + self._start)
 
-    def at(self, number: int) -> str:
+    def _written(self, number: int) -> Any:
+        return f"{self._prefix}{number:0{self._digits}}"
+
+    def at(self, number: int) -> Any:
         return self.finish(number)
 
     def to_plan(self) -> dict[str, Any]:
@@ -120,11 +140,38 @@ def _serial_of(entry: PlanRule) -> Rule:
 
 
 class _Number(_Serial):
-    def finish(self, raw: int) -> Any:
-        return raw + self._start
+    def _written(self, number: int) -> Any:
+        return number
 
-    def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:  # noqa: ARG002
+    def narrowed(self, limits: Limits) -> Rule | None:
+        """From the least number on that the limits allow, up to the greatest."""
+        if limits.multiple_of is not None or limits.choices is not None or limits.is_tried:
+            return None
+        low, high = limits.whole()
+        start = self._start if low is None else max(self._start, low)
+        if high is not None and high < start:
+            return None
+        return _Number(self._prefix, start, self._digits, high)
+
+    def column(self, lanes: Any, *inputs: Sequence[Any]) -> Any:
+        if self._most is not None:
+            return self.many(lanes, *inputs)
         return lanes.index.astype("int64") + self._start
+
+
+class _NestedNumber(Rule):
+    """The number of a record inside another: no two records have the same inside of them."""
+
+    def raw(self, bits: Any) -> Any:
+        # millions by the outer record, so that they stay small for the first some hundred
+        return bits.index * 1_000_000 + bits.below(1_000_000) + 1
+
+    vectorised = False
+
+
+def nested_number() -> Rule:
+    """The rule of a whole number that is the key of a record inside another one."""
+    return _NestedNumber()
 
 
 def serial(prefix: str | None = None, start: int = 1, digits: int = 4) -> Rule:
