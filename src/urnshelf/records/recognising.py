@@ -113,9 +113,13 @@ def declare(cls: type) -> None:
 
 def description_of(form: object) -> Description | None:
     """The description of what somebody wants stored or drawn: a plain class will do, too."""
-    return describe(form) or (
-        plain_class(form) if isinstance(get_origin(form) or form, type) else None
-    )
+    known = describe(form)
+    if known is not None or not isinstance(get_origin(form) or form, type):
+        return known
+    try:
+        return plain_class(form)
+    except TypeError:  # a type with notes that cannot be hashed
+        return None
 
 
 def _constructor_fields(form: object, origin: type) -> list[Field]:

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any, Protocol
 
-from urnshelf.urn.layouts import record_type
+from urnshelf.urn.layouts import record_type as described
 
 
 class Around(Protocol):
@@ -35,8 +35,8 @@ class Around(Protocol):
 
 
 class _Nowhere:
-    def key_of(self, what: Any) -> tuple[str, ...]:
-        return record_type(what).key
+    def key_of(self, record_type: Any) -> tuple[str, ...]:
+        return described(record_type).key
 
     def parents(self, record_type: Any, field: str | None) -> Sequence[Any]:  # noqa: ARG002
         return ()
