@@ -167,8 +167,11 @@ def test_json_schemas_are_drawn_valid() -> None:
         ({"$ref": "#/$defs/gone"}, "leads nowhere"),
         ({"$ref": "other.json"}, "leads outside"),
         ({"type": "colour"}, "none of JSON's"),
-        ({"properties": {"a": False}, "required": ["a"]}, "#/properties/a: False is no schema"),
-        ({"allOf": [{"type": "string"}, {"type": "integer"}]}, "at the same time"),
+        (
+            {"properties": {"a": False}, "required": ["a"]},
+            "#/properties/a: it is required, and nothing is allowed there",
+        ),
+        ({"allOf": [{"type": "string"}, {"type": "integer"}]}, "#: no value keeps all that is"),
         ({"$ref": "#"}, "in a circle"),
         ({"type": "integer", "minimum": 5, "maximum": 3}, "no int lies between 5 and 3"),
     ],
@@ -379,7 +382,9 @@ def test_all_different() -> None:
     assert sorted(column(100, a=rules.all_different(rules.between(1, 100)))) == list(range(1, 101))
     assert len(set(column(600, a=rules.all_different(rules.pattern(r"[A-Z]{2}"))))) == 600
     assert sorted(column(3, a=rules.all_different(["x", "y", "z"]))) == ["x", "y", "z"]
-    with pytest.raises(RecordRefused, match="record 4 has no value left, there are only 3"):
+    with pytest.raises(
+        RecordRefused, match="Lot.a: record 4 has no value left, there are only 3 d"
+    ):
         column(4, a=rules.all_different(["x", "y", "z"]))
 
 
@@ -448,13 +453,14 @@ def test_rules_that_are_set_hold_until_overridden() -> None:
         (lambda: rules.between(0.001, 0.002), "places"),
         (lambda: rules.among(), "at least one"),
         (lambda: rules.among("a", weights=[1, 2]), "one whole number for each"),
-        (lambda: rules.pattern("(?=x)"), "a look-around"),
-        (lambda: rules.pattern("[a"), "its sudden end"),
-        (lambda: rules.pattern("(a"), "not closed"),
-        (lambda: rules.pattern("a)"), "an unopened"),
-        (lambda: rules.pattern(r"\1"), "cannot be drawn"),
-        (lambda: rules.pattern("*a"), "nothing before it"),
-        (lambda: rules.pattern("a{x}"), "the repeat"),
+        (lambda: rules.pattern("[a"), "'\\[a' is no regular expression: unterminated"),
+        (lambda: rules.pattern(r"\d{3,1}"), "is no regular expression: min repeat greater"),
+        (lambda: rules.pattern(r"[a-\d]"), "is no regular expression: bad character range"),
+        (lambda: rules.pattern("a)"), "is no regular expression: unbalanced"),
+        (lambda: rules.pattern(r"(a)\1"), "cannot be drawn because of the back-reference"),
+        (lambda: rules.pattern(r"(?x) a b"), "a condition, a back-reference or a flag"),
+        (lambda: rules.pattern(r"(?P<n>a)(?P=n)"), "a condition, a back-reference or a flag"),
+        (lambda: column(a=rules.pattern(r"a(?=b)c")), "cannot be drawn: none of 200 texts"),
         (lambda: rules.all_different(rules.template("{a}")), "can be counted"),
         (lambda: rules.distribution(5), "frozen distribution"),
         (lambda: rules.distribution(scipy.stats.norm(), outside="x"), "'redraw' or 'clip'"),

@@ -102,8 +102,8 @@ def record_from_json(data: object, description: Description) -> Any:
     values = {}
     for name, field in description.fields.items():
         if name not in data:
-            # only of a typed dictionary may a key be lacking
-            if description.kind == "typed dictionary":
+            # of few types may one be lacking
+            if field.is_optional or description.kind == "typed dictionary":
                 continue
             raise Unfit("the field is missing", name)
         try:

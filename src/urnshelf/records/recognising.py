@@ -14,6 +14,9 @@ from urnshelf.types.annotations import hints_of, resolve, signature_of
 from urnshelf.types.forms import substitute, type_arguments
 from urnshelf.types.nodes import ANYTHING, node_of
 
+_NOT_THE_USERS = frozenset(
+    {*sys.stdlib_module_names, "pydantic", "pydantic_core", "pydantic_extra_types", "msgspec"}
+) - {"__main__"}
 _declared: WeakSet[type] = WeakSet()
 """Plain classes of which somebody said that they are records."""
 
@@ -76,7 +79,7 @@ def may_be_plain(cls: Any) -> bool:
     # nothing could be given to it
     if inspect.getattr_static(cls, "__init__") is object.__init__ or inspect.isabstract(cls):
         return False
-    if cls.__module__.partition(".")[0] in sys.stdlib_module_names - {"__main__"}:
+    if cls.__module__.partition(".")[0] in _NOT_THE_USERS:
         return False
     return not getattr(cls, "_is_protocol", False) and not issubclass(
         cls, (BaseException, Enum, type)

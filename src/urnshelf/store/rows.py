@@ -20,6 +20,7 @@ from urnshelf.store.indexes import (
 )
 from urnshelf.store.journal import ABSENT, Journal
 from urnshelf.store.paths import fetcher
+from urnshelf.types.nodes import Node
 
 if TYPE_CHECKING:
     from uuid import UUID
@@ -97,6 +98,7 @@ class Rows:
         kind = self.definition.kind_of(field)
         if kind != "number":
             drawn = self._draw_uuid(self.definition.record_type, self._next_number())
+            drawn = _of_version(drawn, self.definition.described.node_of(field))
             return drawn if kind == "uuid" else str(drawn)
         # with texts as keys there is no next one, and to make one up would be wrong in half of
         # the cases
@@ -333,6 +335,16 @@ class Rows:
             return index.keys_within(low, high)
         except TypeError:
             return None
+
+
+def _of_version(drawn: UUID, node: Node) -> UUID:
+    """A UUID of the version that a note of its type wants."""
+    for note in node.notes:
+        version = getattr(note, "uuid_version", None)
+        if isinstance(version, int):
+            bits = drawn.int & ~(0xF << 76)
+            return type(drawn)(int=bits | version << 76)
+    return drawn
 
 
 def _after(key: Any, last: Any) -> bool:

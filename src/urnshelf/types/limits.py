@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Iterator
 from decimal import Decimal
 from typing import Any, NamedTuple
@@ -50,10 +51,20 @@ class Limits(NamedTuple):
     @property
     def is_tried(self) -> bool:
         """Whether a value must be drawn first and then tested."""
-        return bool(self.checks) or (self.pattern is not None and self.is_of_length)
+        return bool(self.checks)
+
+    @property
+    def bounds(self) -> bool:
+        """Whether the value itself is limited, and not its length or what it is made of."""
+        return any(
+            limit is not None
+            for limit in (self.ge, self.gt, self.le, self.lt, self.multiple_of, self.max_digits)
+        )
 
     def allow(self, value: object) -> bool:
-        """Whether a drawn value keeps within the limits of length and of the checks."""
+        """Whether a drawn value keeps the limits of length, the pattern and the checks."""
+        if self.pattern is not None and not re.search(self.pattern, str(value)):
+            return False
         if isinstance(value, (str, bytes, list, tuple, set, frozenset, dict)):
             if self.min_length is not None and len(value) < self.min_length:
                 return False
@@ -113,7 +124,8 @@ def _of_attrs_validator(note: Any) -> dict[str, Any]:
     if kind == "_MaxLengthValidator":
         return {"max_length": note.max_length}
     if kind == "_MatchesReValidator":
-        return {"pattern": note.pattern.pattern}
+        whole = note.match_func.__name__ == "fullmatch"
+        return {"pattern": f"^(?:{note.pattern.pattern})$" if whole else note.pattern.pattern}
     if kind == "_InValidator":
         return {"choices": tuple(note.options)}
     if kind == "_OptionalValidator":

@@ -6,7 +6,6 @@ from collections.abc import Callable, Collection, Mapping
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from typing import Any
-from uuid import UUID
 
 from urnshelf.types.nodes import Node
 from urnshelf.urn import safe, words
@@ -15,6 +14,19 @@ from urnshelf.urn.rules.base import Composed, Rule
 from urnshelf.urn.rules.choices import among
 from urnshelf.urn.rules.ranges import between
 from urnshelf.urn.rules.texts import pattern, serial
+from urnshelf.urn.safe_rules import (
+    EMAILS,
+    PASSWORDS,
+    PHONES,
+    SENTENCES,
+    SLUGS,
+    URLS,
+    Safe,
+    email_forms,
+    host_name,
+    made_uuid,
+    slug,
+)
 
 _FIRST, _LAST = datetime(2028, 1, 1, tzinfo=UTC), datetime(2030, 5, 31, 23, 59, 59, tzinfo=UTC)
 
@@ -94,7 +106,9 @@ def _text_rule(name: str, siblings: Collection[str]) -> Rule | None:
     family = next((s for s in siblings if s.lower() in _FAMILY), None)
     if given and family:
         if _ends(name, ("email", "e_mail", "mail", "email_address")):
-            return Composed(safe.email_of, 90, 3, needs=(given, family))
+            return Safe(
+                "e-mail address", True, email_forms, safe.email_of, 90, 3, needs=(given, family)
+            )
         if name in ("full_name", "fullname", "display_name", "name"):
             return Composed(lambda first, last: f"{first} {last}", needs=(given, family))
     for endings, make in _TEXTS:
@@ -118,48 +132,12 @@ def _username(a: int, n: int, number: int) -> str:
     return f"{words.ADJECTIVES[a]}_{words.NOUNS[n]}{number}".lower()
 
 
-def _email(given: int, family: int, number: int, top: int) -> str:
-    return safe.email_of(words.GIVEN[given], words.FAMILY[family], number, top)
-
-
-def _host(n: int, top: int) -> str:
-    return f"{words.NOUNS[n].lower()}.{safe.TOPS[top]}"
-
-
-def _slug(a: int, n: int, number: int) -> str:
-    return f"{words.ADJECTIVES[a]}-{words.NOUNS[n]}-{number}".lower()
-
-
-def _url(n: int, top: int, a: int, m: int, number: int) -> str:
-    return f"https://{_host(n, top)}/{_slug(a, m, number)}"
-
-
 def _street(number: int, street: int) -> str:
     return f"{number + 1} {words.STREETS[street]}"
 
 
 def _address(number: int, street: int, code: int, town: int) -> str:
     return f"{_street(number, street)}, {code + 10_000} {words.TOWNS[town]}"
-
-
-def _sentence(which: int, a: int, n: int, town: int) -> str:
-    parts = {
-        "a": words.ADJECTIVES[a].lower(),
-        "n": words.NOUNS[n].lower(),
-        "p": words.TOWNS[town],
-    }
-    return words.SENTENCES[which].format(**parts) + "."
-
-
-def _uuid(high: int, low: int) -> UUID:
-    return UUID(int=(high << 65) | (low << 2), version=4)
-
-
-UUIDS = Composed(_uuid, 1 << 63, 1 << 63)
-EMAILS = Composed(_email, len(words.GIVEN), len(words.FAMILY), 90, 3)
-URLS = Composed(_url, _N, 2, _A, _N, 1000)
-SENTENCES = Composed(_sentence, len(words.SENTENCES), _A, _N, _P)
-PASSWORDS = pattern("[A-Za-z0-9]{16}")
 
 
 _Make = Callable[[], Rule]
@@ -197,15 +175,15 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
     ),
     (
         ("file_name", "filename"),
-        lambda: Composed(lambda a, n, i: _slug(a, n, i) + ".csv", _A, _N, 1000),
+        lambda: Composed(lambda a, n, i: slug(a, n, i) + ".csv", _A, _N, 1000),
     ),
-    (("host", "hostname", "host_name", "domain", "server"), lambda: Composed(_host, _N, 2)),
+    (("host", "hostname", "host_name", "domain", "server"), lambda: Composed(host_name, _N, 2)),
     (("street_name",), lambda: among(*words.STREETS)),
     (("name", "title", "subject", "label"), lambda: among(*_pairs(words.ADJECTIVES, words.NOUNS))),
     (("email", "e_mail", "mail", "email_address"), lambda: EMAILS),
     (
         ("phone", "telephone", "mobile", "tel", "fax", "phone_number", "telephone_number"),
-        lambda: Composed(safe.phone, 2, 1000),
+        lambda: PHONES,
     ),
     (
         ("ip", "ip_address", "ipv4", "ip_addr"),
@@ -243,7 +221,7 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
     (("department", "team", "division"), lambda: among(*words.DEPARTMENTS)),
     (("job", "job_title", "occupation", "profession", "role"), lambda: among(*words.JOBS)),
     (("url", "website", "homepage", "link", "uri", "web_page"), lambda: URLS),
-    (("slug",), lambda: Composed(_slug, _A, _N, 1000)),
+    (("slug",), lambda: SLUGS),
     (("colour", "color"), lambda: among(*words.COLOURS)),
     (("currency", "currency_code"), lambda: among(*words.CURRENCIES)),
     (("language", "lang", "locale"), lambda: among(*words.LANGUAGES)),
@@ -253,7 +231,10 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
     (("sku", "article_number", "part_number"), lambda: pattern("[A-Z]{3}-[0-9]{5}")),
     (("code", "call_sign", "reference", "ref", "number"), lambda: pattern("[A-Z]{2}-[0-9]{4}")),
     (("version",), lambda: pattern("[1-9]\\.[0-9]\\.[0-9]")),
-    (("uuid", "guid"), lambda: Composed(lambda high, low: str(_uuid(high, low)), 1 << 63, 1 << 63)),
+    (
+        ("uuid", "guid"),
+        lambda: Composed(lambda high, low: str(made_uuid(high, low)), 1 << 63, 1 << 63),
+    ),
     (("token", "hash", "checksum", "digest"), lambda: pattern("[0-9a-f]{32}")),
     (("password", "secret"), lambda: PASSWORDS),
     (("status", "state"), lambda: among(*words.STATUSES)),

@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from datetime import UTC, date, datetime, time, timedelta
-from decimal import Decimal
+from collections.abc import Callable, Iterable, Mapping
 from functools import partial
-from ipaddress import IPv4Address, IPv4Network, IPv6Address
-from pathlib import Path, PurePath, PurePosixPath
 from typing import Any
 
 from urnshelf.errors import RecordRefused
@@ -16,22 +12,20 @@ from urnshelf.records.recognising import description_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.limits import NO_LIMITS, Limits, limits_of
 from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node, node_of
-from urnshelf.urn import safe, words
-from urnshelf.urn.by_name import EMAILS, PASSWORDS, URLS, UUIDS, rule_for
-from urnshelf.urn.mixing import Bits
-from urnshelf.urn.parts import Checked, Fitted, Items, OneOf, Tuple, lengths
-from urnshelf.urn.rules.base import Composed, Rule, computed
+from urnshelf.urn.by_name import rule_for
+from urnshelf.urn.library_types import noted_rule, typed_rule
+from urnshelf.urn.parts import Checked, Fitted, Items, OneOf, Tuple
+from urnshelf.urn.plain_types import simple_rule
+from urnshelf.urn.rules.base import Rule, computed
 from urnshelf.urn.rules.choices import among, sometimes_none
 from urnshelf.urn.rules.given import constant
-from urnshelf.urn.rules.ranges import between
-from urnshelf.urn.rules.texts import pattern, serial
+from urnshelf.urn.safe_rules import Safe
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 DEEPEST = 4
 """How many records deep a record is nested; deeper ones are None, or left out of their list."""
 NONE_RATE = 0.25
-_START, _END = datetime(2028, 1, 1, tzinfo=UTC), datetime(2030, 5, 31, 23, 59, 59, tzinfo=UTC)
 
 DrawRecord = Callable[[Description, str, int], Rule]
 
@@ -50,9 +44,10 @@ class Drawer:
         path: str,
         siblings: Mapping[str, Node],
         depth: int = 0,
+        notes: Iterable[Any] = (),
     ) -> Rule:
-        """The rule of a record's field: what its name suggests, if that keeps the limits, or else
-        its type.
+        """The rule of a record's field: what its name suggests, within its limits, or else its
+        type.
 
         Args:
             name: the field's.
@@ -61,29 +56,24 @@ class Drawer:
             path: for messages.
             siblings: all fields of the record.
             depth: how many records deep it is.
+            notes: what was attached to it besides its type's own.
         """
-        inner = node.bare
         # a type that holds itself must come to an end
         if node.optional and depth >= DEEPEST and _is_record(node):
             return constant(None)
-        named = (
-            rule_for(name, inner, siblings)
-            if limits.pattern is None and limits.choices is None
-            else None
-        )
-        # keys in a row, as a sequence gives them; it draws nothing, so ids never collide
-        if inner is int and name == "id" and not limits:
-            return serial()
+        named = rule_for(name, node.bare, siblings) if limits.choices is None else None
         by_type = partial(self._tried, node, limits, path, depth)
-        # what a name suggests need not suit the limits; then the type decides
-        rule = by_type() if named is None else self._within(named, limits, by_type)
-        return sometimes_none(rule, NONE_RATE) if node.optional else rule
+        rule = by_type() if named is None else within(named, limits, by_type, path)
+        rule = noted_rule((*node.notes, *notes), rule, path)
+        # a serial is a key, and of a key only the store knows when it is there
+        return sometimes_none(rule, NONE_RATE) if node.optional and not rule.in_series else rule
 
     def value(self, node: Node, path: str, depth: int = 0, limits: Limits = NO_LIMITS) -> Rule:
         """The rule of a type; raises RecordRefused, with the path, for one that cannot be drawn."""
         if node.optional and depth >= DEEPEST and _is_record(node):
             return constant(None)
         rule = self._tried(node, limits_of(node.notes, limits), path, depth)
+        rule = noted_rule(node.notes, rule, path)
         return sometimes_none(rule, NONE_RATE) if node.optional else rule
 
     def one_of(self, ways: list[Rule]) -> Rule:
@@ -105,7 +95,7 @@ class Drawer:
     def _rule(self, node: Node, limits: Limits, path: str, depth: int) -> Rule:
         if limits.choices is not None:
             return among(*limits.choices)
-        simple = _simple_rule(node.bare, limits, path)
+        simple = simple_rule(node.bare, limits, path)
         if simple is not None:
             return simple
         if node.kind is Kind.UNION:
@@ -131,7 +121,8 @@ class Drawer:
             if depth >= 4 * DEEPEST:
                 raise RecordRefused(f"cannot draw {path}: its type holds itself without end")
             return self._record_rule(record, path, depth + 1)
-        return _typed_text(node.bare) or self._refuse(node, path)
+        known = typed_rule(node, lambda one: self.value(one, path, depth))
+        return known or self._refuse(node, path)
 
     def _container(self, node: Node, limits: Limits, path: str, depth: int) -> Rule | None:
         if node.kind is Kind.TUPLE:
@@ -153,17 +144,6 @@ class Drawer:
             return Items(make, limits, path, self.value(node.item, f"{path}[]", depth))
         return None
 
-    def _within(self, rule: Rule, limits: Limits, by_type: Callable[[], Rule]) -> Rule:
-        """The rule that a name suggests, where the limits leave room for it."""
-        if not limits:
-            return rule
-        if any(
-            getattr(limits, bound) is not None
-            for bound in ("ge", "gt", "le", "lt", "multiple_of", "max_digits")
-        ):
-            return by_type()
-        return Fitted(rule, limits, by_type())
-
     def _refuse(self, node: Node, path: str) -> Rule:
         head, _, tail = path.partition(".")
         name = tail.partition(".")[0].partition("[")[0] or "field"
@@ -172,6 +152,31 @@ class Drawer:
             "value or a rule, "
             f"as in draw({head}, {name}=…) or set_rules({head}, {name}=…)"
         )
+
+
+def within(rule: Rule, limits: Limits, by_type: Callable[[], Rule], path: str) -> Rule:
+    """The rule that a name suggests, within limits; that of the type, where it has no way to keep
+    them.
+
+    Raises:
+        RecordRefused: nothing that is safe keeps the limits.
+    """
+    if not limits or (limits.pattern is not None and not isinstance(rule, Safe)):
+        return rule if not limits else by_type()
+    try:
+        narrowed = rule.narrowed(limits)
+    except RecordRefused:  # no text of such a length
+        narrowed = None
+    if narrowed is not None and not limits.checks:
+        return narrowed
+    if narrowed is None and isinstance(rule, Safe) and rule.must:
+        raise RecordRefused(
+            f"cannot draw {path}: no {rule.what} that belongs to nobody keeps its limits; give a "
+            "value, or a rule"
+        )
+    if narrowed is None and limits.bounds:
+        return by_type()
+    return Fitted(narrowed or rule, limits, by_type())
 
 
 def _is_record(node: Node) -> bool:
@@ -186,162 +191,3 @@ def _holds_records(node: Node) -> bool:
     record = description_of(node.bare) if _is_record(node) else None
     fields = record.given.values() if record is not None else ()
     return any(_is_record(one) for field in fields for one in (field.node, *field.node.args))
-
-
-# --- plain values ---------------------------------------------------------------------------------
-
-
-def _simple_rule(form: object, limits: Limits, path: str) -> Rule | None:
-    if form is bool:
-        return among(False, True)
-    if form is int or form is float or form is Decimal:
-        return _number(form, limits, path)
-    if form in (datetime, date, timedelta):
-        return _time_range(form, limits)
-    if form is str:
-        return _text(limits, path)
-    if form is bytes or form is bytearray:
-        low, high = lengths(limits, 4, 12)
-        return computed(lambda bits: form(bits.below(256) for _ in range(bits.between(low, high))))
-    try:
-        return _PLAIN.get(form)
-    except TypeError:
-        return None
-
-
-def _number(form: Any, limits: Limits, path: str) -> Rule:
-    decimals = 2 if limits.decimal_places is None else limits.decimal_places
-    decimals = 0 if form is int else decimals
-    # in Decimals throughout: floats would round a limit away
-    unit = Decimal(1).scaleb(-decimals)
-    low = _bound(limits.ge, limits.gt, unit)
-    high = _bound(limits.le, limits.lt, -unit)
-    if limits.max_digits is not None:
-        most = Decimal(10) ** (limits.max_digits - decimals) - unit
-        high = most if high is None else min(high, most)
-    if low is None:
-        low = min(Decimal(1), high) if high is not None else Decimal(1)
-    if high is None:
-        high = max(Decimal(999), low + 998)
-    if limits.multiple_of is not None:
-        return _multiples(form, low, high, Decimal(str(limits.multiple_of)), path)
-    if low > high:
-        raise RecordRefused(f"cannot draw {path}: no {form.__name__} lies between {low} and {high}")
-    if form is int:
-        return between(
-            int(low.to_integral_value("ROUND_CEILING")), int(high.to_integral_value("ROUND_FLOOR"))
-        )
-    return between(form(low), form(high), decimals=decimals)
-
-
-def _bound(inclusive: object, exclusive: object, step: Decimal) -> Decimal | None:
-    ends = [Decimal(str(inclusive))] if inclusive is not None else []
-    ends += [Decimal(str(exclusive)) + step] if exclusive is not None else []
-    if not ends:
-        return None
-    return max(ends) if step > 0 else min(ends)
-
-
-def _multiples(form: Any, low: Decimal, high: Decimal, unit: Decimal, path: str) -> Rule:
-    first, last = -(-low // unit), high // unit
-    # division of Decimals cuts towards zero, not down
-    if -(-low // unit) * unit < low:
-        first += 1
-    if first > last:
-        raise RecordRefused(
-            f"cannot draw {path}: no multiple of {unit} lies between {low} and {high}"
-        )
-    numbers = between(int(first), int(last))
-    return computed(lambda bits: form(numbers.one(bits) * unit))
-
-
-def _time_range(form: object, limits: Limits) -> Rule:
-    if form is timedelta:
-        return between(limits.ge or timedelta(minutes=1), limits.le or timedelta(days=7))
-    step: Any = timedelta(days=1) if form is date else timedelta(seconds=1)
-    low: Any = _START if form is datetime else _START.date()
-    high: Any = _END if form is datetime else _END.date()
-    least, greatest = limits.ge, limits.le
-    if least is None and limits.gt is not None:
-        least = limits.gt + step
-    if greatest is None and limits.lt is not None:
-        greatest = limits.lt - step
-    # a limit without a zone can only be compared with moments without one
-    if form is datetime and any(t is not None and t.tzinfo is None for t in (least, greatest)):
-        low, high = low.replace(tzinfo=None), high.replace(tzinfo=None)
-    if greatest is not None:
-        low = min(low, greatest)
-    if least is not None:
-        low = least
-    high = greatest if greatest is not None else max(high, low)
-    return between(low, high)
-
-
-def _text(limits: Limits, path: str) -> Rule:
-    if limits.pattern is not None:
-        rule = pattern(limits.pattern)
-        return Checked(rule, limits, path) if limits.is_of_length else rule
-    if not limits.is_of_length:
-        return Composed(_word, 2, *[len(words.SYLLABLES)] * 3)
-    low, high = lengths(limits, 4, 12)
-    return computed(lambda bits: _letters(bits, bits.between(low, high)))
-
-
-def _word(parts: int, a: int, b: int, c: int) -> str:
-    table = words.SYLLABLES
-    return (table[a] + table[b] + (table[c] if parts else "")).capitalize()
-
-
-def _letters(bits: Bits, length: int) -> str:
-    text = ""
-    while len(text) < length:
-        text += words.SYLLABLES[bits.below(len(words.SYLLABLES))]
-    return text[:length].capitalize()
-
-
-def _path(kind: type[PurePath]) -> Rule:
-    towns, nouns = words.TOWNS, words.NOUNS
-    return Composed(
-        lambda p, n: kind(f"{towns[p].lower()}/{nouns[n].lower()}.csv"), len(towns), len(nouns)
-    )
-
-
-_PLAIN: dict[Any, Rule] = {
-    complex: Composed(lambda a, b: complex(a - 99, b - 99), 199, 199),
-    time: Composed(time, 24, 60, 60),
-    IPv4Address: Composed(safe.ipv4, 3, 254),
-    IPv6Address: Composed(safe.ipv6, 1 << 63, 1 << 16),
-    IPv4Network: among(*[IPv4Network((base, 24)) for base in safe.NETWORKS_4]),
-    Path: _path(Path),
-    PurePath: _path(PurePath),
-    PurePosixPath: _path(PurePosixPath),
-    type(None): constant(None),
-}
-
-
-def _typed_text(form: object) -> Rule | None:
-    """Types of other libraries that are known by their names: UUIDs, texts that must be an address,
-    secrets.
-    """
-    name = getattr(form, "__name__", "")
-    if name == "UUID":
-        return UUIDS
-    if name == "EmailStr":
-        return EMAILS
-    if name.endswith("Url") or name == "AnyUrl":
-        return URLS
-    if name == "SecretStr":
-        return PASSWORDS
-    if name in _PYDANTIC_TIMES:
-        return between(*_PYDANTIC_TIMES[name])
-    return None
-
-
-_PYDANTIC_TIMES: dict[str, tuple[Any, Any]] = {
-    "AwareDatetime": (_START, _END),
-    "NaiveDatetime": (_START.replace(tzinfo=None), _END.replace(tzinfo=None)),
-    "PastDatetime": (datetime(2001, 1, 1, tzinfo=UTC), datetime(2020, 12, 31, tzinfo=UTC)),
-    "FutureDatetime": (datetime(2070, 1, 1, tzinfo=UTC), datetime(2090, 12, 31, tzinfo=UTC)),
-    "PastDate": (date(2001, 1, 1), date(2020, 12, 31)),
-    "FutureDate": (date(2070, 1, 1), date(2090, 12, 31)),
-}

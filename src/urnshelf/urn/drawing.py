@@ -295,7 +295,7 @@ class Urn:
         )
 
     def _of_schema(self, schema: Mapping[str, Any]) -> Values:
-        from urnshelf.urn.json_schema import schema_rule
+        from urnshelf.urn.schemas.drawing_schemas import schema_rule
 
         name = str(schema.get("$id") or schema.get("title") or "")
         return Values(schema_rule(schema), key_of(self.seed, "json schema", name))

@@ -104,7 +104,9 @@ class FieldRules:
         if self._keeps_defaults and field.has_default:
             return declared().placed(Place(path, field, self._parents))
         try:
-            rule = self.drawer.field(field.name, field.node, field.limits, path, siblings, depth)
+            rule = self.drawer.field(
+                field.name, field.node, field.limits, path, siblings, depth, field.notes
+            )
         except RecordRefused as refusal:
             # said only when nobody gives a rule for this field
             return Refused(refusal)

@@ -15,11 +15,12 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 def lengths(limits: Limits, low: int, high: int) -> tuple[int, int]:
     """The least and the greatest length, where these two are usual and the limits allow it."""
-    least = (
-        limits.min_length if limits.min_length is not None else min(low, limits.max_length or low)
-    )
-    most = limits.max_length if limits.max_length is not None else max(high, least)
-    return least, max(least, min(most, max(high, least)))
+    least = limits.min_length if limits.min_length is not None else low
+    if limits.max_length is None:
+        return least, max(high, least)
+    if limits.min_length is None:
+        least = min(low, limits.max_length)
+    return least, min(limits.max_length, max(high, least))
 
 
 class OneOf(Rule):
@@ -86,8 +87,11 @@ class Items(Rule):
         return self._item.one(bits.sub(0)), self._value.one(bits.sub(1))
 
 
+SOME_TRIES = 20
+
+
 class Fitted(Rule):
-    """A rule, and another for the values that do not keep the limits."""
+    """A rule, and another where its values do not keep the limits."""
 
     vectorised = False
 
@@ -98,7 +102,11 @@ class Fitted(Rule):
     def one(self, bits: Bits, *inputs: object) -> Any:
         """One value."""
         value = self._rule.one(bits, *inputs)
-        return value if self._limits.allow(value) else self._other.one(bits.sub(0))
+        for number in range(1, SOME_TRIES):
+            if self._limits.allow(value):
+                return value
+            value = self._rule.one(bits.sub(number), *inputs)
+        return self._other.one(bits.sub(0))
 
 
 class Checked(Rule):

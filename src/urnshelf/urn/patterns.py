@@ -1,68 +1,254 @@
-"""Patterns: texts that match a regular expression of the usual subset, each with a number of its
-own.
+"""Patterns: the parts of a regular expression, each of which draws a text, and counts its texts.
+
+Lengths and alternatives are chosen evenly, not by how many texts they have.
 """
 
 from __future__ import annotations
 
-import string
+from functools import cached_property
 from typing import Any, Protocol
 
-from urnshelf.errors import RecordRefused
+from urnshelf.urn.mixing import Bits
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 MOST_REPEATS = 8
-"""How often `*`, `+` and `{n,}` repeat at the most beyond their least."""
-
-_CLASSES = {
-    "d": string.digits,
-    "w": string.ascii_letters + string.digits + "_",
-    "s": " ",
-    ".": string.ascii_letters + string.digits,
-}
+"""How often `*`, `+` and `{n,}` repeat at the most beyond their least, where nothing demands
+more.
+"""
+ANY_LENGTH = 1 << 30
 
 
 class Node(Protocol):
-    """A part of a pattern: it has `size` texts, and gives the one with a number."""
+    """A part of a pattern.
 
-    size: int
+    Attributes:
+        size: how many texts it has; the ways to one text count apart.
+        least: the length of its shortest text.
+        most: the length of its longest text.
+    """
+
+    @property
+    def size(self) -> int: ...  # noqa: D102
+    @property
+    def least(self) -> int: ...  # noqa: D102
+    @property
+    def most(self) -> int: ...  # noqa: D102
 
     def text(self, number: int) -> str:
         """The text with this number, from 0 to size - 1."""
         ...
 
+    def draw(self, bits: Bits, low: int, high: int) -> str:
+        """A text of a length from low to high, where it has such lengths."""
+        ...
 
-class _Letters:
+    @property
+    def first(self) -> frozenset[str]:
+        """The letters that its texts may begin with."""
+        ...
+
+    def is_plain(self, following: frozenset[str]) -> bool:
+        """Whether each text comes about in one way only.
+
+        Args:
+            following: the letters that may come after it.
+        """
+        ...
+
+
+class Letters:
+    """One letter of several."""
+
+    least = most = 1
+
     def __init__(self, letters: str) -> None:
         self.letters = letters
         self.size = len(letters)
 
+    @cached_property
+    def first(self) -> frozenset[str]:
+        """All of them."""
+        return frozenset(self.letters)
+
     def text(self, number: int) -> str:
+        """The letter with this number."""
         return self.letters[number]
 
+    def draw(self, bits: Bits, low: int, high: int) -> str:  # noqa: ARG002
+        """One of them."""
+        return self.letters[bits.below(self.size)] if self.size > 1 else self.letters
 
-class _Sequence:
+    def is_plain(self, following: frozenset[str]) -> bool:  # noqa: ARG002
+        """It is."""
+        return True
+
+
+class Sequence:
     """Parts one after the other; the last one's number changes fastest."""
 
     def __init__(self, parts: list[Node]) -> None:
         self.parts = parts
-        self.size = 1
-        for part in parts:
-            self.size *= part.size
+        self.least = sum(part.least for part in parts)
+        self.most = sum(part.most for part in parts)
+
+    @cached_property
+    def size(self) -> int:
+        """The product of those of its parts."""
+        size = 1
+        for part in self.parts:
+            size *= part.size
+        return size
+
+    @property
+    def is_flat(self) -> bool:
+        """Whether it is of letters alone, so that all its texts are equally likely."""
+        return all(isinstance(part, Letters) for part in self.parts)
+
+    @cached_property
+    def first(self) -> frozenset[str]:
+        """Those of its parts up to the first that cannot be empty."""
+        return _first(self.parts, frozenset())
 
     def text(self, number: int) -> str:
+        """The text with this number."""
         found = []
         for part in reversed(self.parts):
             number, rest = divmod(number, part.size)
             found.append(part.text(rest))
         return "".join(reversed(found))
 
+    def draw(self, bits: Bits, low: int, high: int) -> str:
+        """A text: each part leaves the others as much room as they need."""
+        least, most = self.least, self.most
+        text = ""
+        for part in self.parts:
+            least, most = least - part.least, most - part.most
+            text += part.draw(bits, low - len(text) - most, high - len(text) - least)
+        return text
+
+    def is_plain(self, following: frozenset[str]) -> bool:
+        """Whether all its parts are, each with what may come after it."""
+        return all(
+            part.is_plain(_first(self.parts[number + 1 :], following))
+            for number, part in enumerate(self.parts)
+        )
+
+
+def _first(parts: list[Node], following: frozenset[str]) -> frozenset[str]:
+    found: frozenset[str] = frozenset()
+    for part in parts:
+        found |= part.first
+        if part.least:
+            return found
+    return found | following
+
+
+class Choice:
+    """One of several parts."""
+
+    def __init__(self, ways: list[Node]) -> None:
+        self.ways = ways
+        self.least = min(way.least for way in ways)
+        self.most = max(way.most for way in ways)
+
+    @cached_property
+    def size(self) -> int:
+        """The sum of those of its ways."""
+        return sum(way.size for way in self.ways)
+
+    @cached_property
+    def first(self) -> frozenset[str]:
+        """Those of all ways."""
+        return frozenset().union(*(way.first for way in self.ways))
+
+    def text(self, number: int) -> str:
+        """The text with this number."""
+        for way in self.ways:
+            if number < way.size:
+                return way.text(number)
+            number -= way.size
+        raise AssertionError("a number below the size belongs to one way")
+
+    def draw(self, bits: Bits, low: int, high: int) -> str:
+        """A text of one of the ways that have such lengths."""
+        fitting = [way for way in self.ways if way.least <= high and way.most >= low] or self.ways
+        return fitting[bits.below(len(fitting))].draw(bits, low, high)
+
+    def is_plain(self, following: frozenset[str]) -> bool:
+        """Whether the first letter tells the way."""
+        seen = following if any(not way.least for way in self.ways) else frozenset()
+        for way in self.ways:
+            if way.first & seen:
+                return False
+            seen |= way.first
+        return sum(not way.least for way in self.ways) < 2 and all(
+            way.is_plain(following) for way in self.ways
+        )
+
+
+class Repeat:
+    """A part several times.
+
+    Args:
+        part: what is repeated.
+        fewest: how often at least.
+        often: how often at most; None for without end.
+    """
+
+    def __init__(self, part: Node, fewest: int, often: int | None) -> None:
+        self.part, self.fewest = part, fewest
+        self._usual = fewest + MOST_REPEATS if often is None else often
+        self._often = ANY_LENGTH if often is None else often
+        self.least = part.least * fewest
+        self.most = min(part.most * self._often, ANY_LENGTH)
+        self.first = part.first if self._often else frozenset()
+
+    @cached_property
+    def size(self) -> int:
+        """The sum over all counts."""
+        return sum(self.part.size**count for count in range(self.fewest, self._usual + 1))
+
+    def text(self, number: int) -> str:
+        """The text with this number."""
+        for count in range(self.fewest, self._usual + 1):
+            size = self.part.size**count
+            if number < size:
+                return Sequence([self.part] * count).text(number)
+            number -= size
+        raise AssertionError("a number below the size belongs to one count")
+
+    def draw(self, bits: Bits, low: int, high: int) -> str:
+        """As many as the length demands or allows; evenly, where it does neither."""
+        part, most = self.part, self._usual
+        fewest = max(self.fewest, -(-low // part.most)) if part.most else self.fewest
+        if fewest > most and self._often == ANY_LENGTH:
+            most = fewest + MOST_REPEATS
+        if part.least:
+            most = min(most, high // part.least)
+        most = min(max(most, fewest), self._often)
+        count = bits.between(min(fewest, most), most)
+        text = ""
+        for left in range(count - 1, -1, -1):
+            room_below = low - len(text) - left * part.most
+            text += part.draw(bits, room_below, high - len(text) - left * part.least)
+        return text
+
+    def is_plain(self, following: frozenset[str]) -> bool:
+        """Whether the next letter tells that it goes on."""
+        if self._often > self.fewest and (self.part.first & following or not self.part.least):
+            return False
+        return self.part.is_plain(following | self.part.first if self._often > 1 else following)
+
+
+# --- many texts of a flat pattern -----------------------------------------------------------------
+
 
 def texts(node: Node, numbers: Any) -> list[str]:
     """The texts with these numbers, an array of them: a sequence is taken apart for all numbers at
     once.
     """
-    if not isinstance(node, _Sequence):
+    if not isinstance(node, Sequence):
         return list(map(node.text, numbers.tolist()))
     columns = []
     for part in reversed(_grouped(node.parts, len(numbers))):
@@ -93,160 +279,4 @@ def _grouped(parts: list[Node], most: int) -> list[Node]:
         else:
             groups.append([part])
             size = part.size
-    return [group[0] if len(group) == 1 else _Sequence(group) for group in groups]
-
-
-class _Choice:
-    def __init__(self, ways: list[Node]) -> None:
-        self.ways = ways
-        self.size = sum(way.size for way in ways)
-
-    def text(self, number: int) -> str:
-        for way in self.ways:
-            if number < way.size:
-                return way.text(number)
-            number -= way.size
-        raise AssertionError("a number below the size belongs to one way")
-
-
-def parse(pattern: str) -> Node:
-    """The pattern's texts; raises RecordRefused for what is beyond the subset.
-
-    Known: letters, escapes such as `\\d`, classes such as `[A-F0-9]` and `[^aeiou]`, `.`, groups,
-        alternatives, `?`,
-    `*`, `+`, `{n}`, `{n,m}`, and the anchors `^` and `$` at the ends.
-
-    >>> codes = parse("B-[0-9]{3}")
-    >>> codes.size, codes.text(7)
-    (1000, 'B-007')
-    """
-    return _Parser(pattern).whole()
-
-
-class _Parser:
-    def __init__(self, pattern: str) -> None:
-        self._whole = pattern
-        self._text = pattern.removeprefix("^")
-        if self._text.endswith("$") and not self._text.endswith("\\$"):
-            self._text = self._text[:-1]
-        self._at = 0
-
-    def whole(self) -> Node:
-        node = self._alternatives()
-        if self._at < len(self._text):
-            raise self._refused("an unopened ')'")
-        return node
-
-    def _alternatives(self) -> Node:
-        ways = [self._sequence()]
-        while self._take("|"):
-            ways.append(self._sequence())
-        return ways[0] if len(ways) == 1 else _Choice(ways)
-
-    def _sequence(self) -> Node:
-        parts: list[Node] = []
-        while self._at < len(self._text) and self._text[self._at] not in "|)":
-            parts.append(self._repeated(self._atom()))
-        return parts[0] if len(parts) == 1 else _Sequence(parts)
-
-    def _atom(self) -> Node:
-        letter = self._next()
-        if letter == "(":
-            self._group_opening()
-            inner = self._alternatives()
-            if not self._take(")"):
-                raise self._refused("a '(' that is not closed")
-            return inner
-        if letter == "[":
-            return _Letters(self._class())
-        if letter == ".":
-            return _Letters(_CLASSES["."])
-        if letter == "\\":
-            return _Letters(self._escaped())
-        if letter in "*+?{":
-            raise self._refused(f"{letter!r} with nothing before it")
-        if letter in "^$":
-            raise self._refused(f"the anchor {letter!r} inside")
-        return _Letters(letter)
-
-    def _group_opening(self) -> None:
-        if self._take("?:"):
-            return
-        if self._take("?P<"):
-            self._at = self._text.index(">", self._at) + 1
-        elif self._text[self._at : self._at + 1] == "?":
-            raise self._refused("a look-around, a condition or a flag")
-
-    def _escaped(self) -> str:
-        letter = self._next()
-        if letter in _CLASSES:
-            return _CLASSES[letter]
-        if letter in "DSWbBAZ" or letter.isdigit():
-            raise self._refused(f"'\\{letter}'")
-        return {"n": "\n", "t": "\t"}.get(letter, letter)
-
-    def _class(self) -> str:
-        negated = self._take("^")
-        letters = ""
-        # a `]` that stands first is a letter
-        while not self._take("]") or not letters:
-            letter = self._next()
-            first = self._escaped() if letter == "\\" else letter
-            following = self._text[self._at : self._at + 2]
-            if len(first) == 1 and following[:1] == "-" and following[1:] != "]":
-                self._next()
-                last = self._next()
-                last = self._escaped() if last == "\\" else last
-                first = "".join(map(chr, range(ord(first), ord(last) + 1)))
-            letters += first
-        if negated:
-            letters = "".join(c for c in string.ascii_letters + string.digits if c not in letters)
-        unique = "".join(dict.fromkeys(letters))
-        if not unique:
-            raise self._refused("a class without letters")
-        return unique
-
-    def _repeated(self, node: Node) -> Node:
-        least, most = self._counts()
-        self._take("?")  # a lazy repeat matches the same texts
-        if (least, most) == (1, 1):
-            return node
-        ways: list[Node] = [_Sequence([node] * count) for count in range(least, most + 1)]
-        return ways[0] if len(ways) == 1 else _Choice(ways)
-
-    def _counts(self) -> tuple[int, int]:
-        if self._take("?"):
-            return 0, 1
-        if self._take("*"):
-            return 0, MOST_REPEATS
-        if self._take("+"):
-            return 1, 1 + MOST_REPEATS
-        if not self._take("{"):
-            return 1, 1
-        repeat, closed, _ = self._text[self._at :].partition("}")
-        self._at += len(repeat) + 1
-        low, comma, high = repeat.partition(",")
-        if not closed or not (low or "0").isdigit() or not (high or "0").isdigit():
-            raise self._refused(f"the repeat '{{{repeat}}}'")
-        least = int(low or 0)
-        if high:
-            return least, int(high)
-        return least, least + MOST_REPEATS if comma else least
-
-    def _next(self) -> str:
-        if self._at >= len(self._text):
-            raise self._refused("its sudden end")
-        self._at += 1
-        return self._text[self._at - 1]
-
-    def _take(self, text: str) -> bool:
-        if self._text.startswith(text, self._at):
-            self._at += len(text)
-            return True
-        return False
-
-    def _refused(self, what: str) -> RecordRefused:
-        return RecordRefused(
-            f"the pattern {self._whole!r} cannot be drawn because of {what} (at character "
-            f"{self._at})"
-        )
+    return [group[0] if len(group) == 1 else Sequence(group) for group in groups]

@@ -4,7 +4,8 @@ Sources: example.com, example.net and example.org, and the top-level names `.exa
 RFC 2606 and RFC 6761. IPv4 192.0.2.0/24, 198.51.100.0/24 and 203.0.113.0/24: RFC 5737. IPv6
 2001:db8::/32: RFC 3849. Hardware addresses 00-00-5E-00-53-00 to 00-00-5E-00-53-FF: RFC 7042.
 Telephone numbers 01632 960000 to 960999 and 020 7946 0000 to 0999: set aside by the United
-Kingdom's regulator for drama. GTIN with a prefix from 200 to 299: for use inside a shop, never
+Kingdom's regulator for drama; 555-0100 to 555-0199: reserved in the North American Numbering Plan
+for fictional use. GTIN with a prefix from 200 to 299: for use inside a shop, never
 issued to a firm (GS1 General Specifications); the check digit is valid.
 """
 
@@ -28,6 +29,19 @@ def email_of(given: object, family: object, number: int, top: int) -> str:
 def phone(drama: int, number: int) -> str:
     """A telephone number that rings nowhere: drama below 2, number below 1000."""
     return f"+44 1632 960{number:03}" if drama else f"+44 20 7946 0{number:03}"
+
+
+PHONES = (
+    "+44{uk}", "0{uk}", "44{uk}", "+1555555{us}", "+1 555-555-{us}", "+1-555-555-{us}",
+    "+1 (555) 555-{us}", "(555) 555-{us}", "555-555-{us}", "555.555.{us}", "555 555 {us}",
+    "555555{us}", "1555555{us}", "555-{us}",
+)  # fmt: skip
+"""Other ways to write a telephone number that rings nowhere."""
+
+
+def phone_as(form: str, number: int) -> str:
+    """A number in one of the other ways: number below 100."""
+    return form.format(uk=f"16329600{number:02}", us=f"01{number:02}")
 
 
 def ipv4(network: int, host: int) -> IPv4Address:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Literal
+from typing import Any, Literal, cast
 
 from urnshelf.records.description import NOT_THERE, Description, Field, Fill, Part
+from urnshelf.records.recognising import filled_hints
 from urnshelf.types.nodes import node_of
 
 
@@ -98,16 +99,30 @@ def describe(form: Any, origin: Any) -> Description | None:
     """A mapped class that is no model of another library besides."""
     if not hasattr(origin, "__mapper__") or hasattr(origin, "__pydantic_fields__"):
         return None
-    fields = [_field(prop.key, prop.columns[0], origin) for prop in origin.__mapper__.column_attrs]
+    hints = _annotated(form, origin)
+    fields = [
+        _field(prop.key, prop.columns[0], origin, hints)
+        for prop in origin.__mapper__.column_attrs
+        # what SQL computes is no column of the table
+        if hasattr(prop.columns[0], "nullable")
+    ]
     return _Mapped(form, fields, has_plain_equality=origin.__eq__ is object.__eq__)
 
 
-def _field(name: str, column: Any, origin: object) -> Field:
+def _annotated(form: object, origin: object) -> dict[str, Any]:
+    """What the class says of its attributes; columns of JSON tell no more of themselves."""
+    try:
+        return filled_hints(form, cast(type, origin))
+    except Exception:  # an annotation that only a checker resolves
+        return {}
+
+
+def _field(name: str, column: Any, origin: object, hints: Mapping[str, Any]) -> Field:
     default = getattr(column.default, "arg", NOT_THERE) if column.default is not None else NOT_THERE
     declared = getattr(origin, "__dataclass_fields__", {}).get(name)
     return Field(
         name,
-        node_of(_column_type(column)),
+        node_of(_column_type(column, hints.get(name))),
         name,
         notes=(_ColumnNotes(column),),
         default=NOT_THERE if callable(default) else default,
@@ -117,7 +132,10 @@ def _field(name: str, column: Any, origin: object) -> Field:
     )
 
 
-def _column_type(column: Any) -> Any:
+def _column_type(column: Any, hint: Any) -> Any:
+    is_json = type(column.type).__name__ in ("JSON", "JSONB", "ARRAY", "PickleType")
+    if is_json and hint is not None:
+        return hint
     members = getattr(column.type, "enum_class", None)
     if members is not None:
         return members

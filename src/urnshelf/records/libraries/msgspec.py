@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy as standard_copy
+from collections.abc import Mapping
 from typing import Any
 
 from urnshelf.records.description import NOT_THERE, Description, Field, Fill, Part
@@ -12,6 +13,19 @@ from urnshelf.types.nodes import node_of
 
 class _Struct(Description):
     kind = "msgspec"
+
+    def values(self, record: object) -> dict[str, Any]:
+        """Without those that are unset, which is how it says that there is none."""
+        found = {name: getattr(record, name) for name in self.names}
+        return {name: value for name, value in found.items() if not _is_unset(type(value))}
+
+    def restored(self, values: Mapping[str, Any]) -> Any:
+        unset = [name for name in self.names if name not in values and self.given[name].is_optional]
+        if not unset:
+            return self.build(values)
+        from msgspec import UNSET
+
+        return self.build({**values, **dict.fromkeys(unset, UNSET)})
 
     def copy(self, record: object, part: Part) -> tuple[Any, Fill | None]:
         return standard_copy.copy(record), _fill
@@ -32,11 +46,13 @@ def describe(form: Any, origin: Any) -> Description | None:
         return None
     hints = filled_hints(form, origin)
     defaults = _defaults(names, origin.__struct_defaults__)
+    nodes = {name: node_of(hints[name]) for name in names}
     fields = [
         Field(
             name,
-            node_of(hints[name]),
+            nodes[name],
             name,
+            is_optional=any(_is_unset(one.bare) for one in nodes[name].args),
             default=NOT_THERE if _is_own(defaults[name]) else defaults[name],
             is_made=hasattr(defaults[name], "factory"),
             factory=getattr(defaults[name], "factory", None),
@@ -51,6 +67,10 @@ def _defaults(names: tuple[str, ...], defaults: tuple[Any, ...]) -> dict[str, An
     """The last fields have defaults."""
     lacking = len(names) - len(defaults)
     return dict(zip(names, (*[NOT_THERE] * lacking, *defaults), strict=True))
+
+
+def _is_unset(cls: object) -> bool:
+    return getattr(cls, "__name__", "") == "UnsetType"
 
 
 def _is_own(default: object) -> bool:

@@ -7,6 +7,7 @@ from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
+from urnshelf.types.limits import Limits
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.permutation import permuted
 from urnshelf.urn.rules.base import Place, PlanRule, Rule, data_of, planned, table
@@ -52,6 +53,10 @@ class _Among(Rule):
             # the same line for one number and for an array of them
             found = found + (drawn >= limit) * 1
         return found
+
+    def narrowed(self, limits: Limits) -> Rule | None:
+        kept = [choice for choice in self._choices if limits.allow(choice)]
+        return among(*kept) if kept and self._weights is None and not limits.bounds else None
 
     def finish(self, raw: int) -> Any:
         return self._choices[raw]

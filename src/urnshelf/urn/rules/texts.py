@@ -8,39 +8,81 @@ from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.types.limits import Limits
+from urnshelf.urn.expressions import expression
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.patterns import parse, texts
-from urnshelf.urn.rules.base import Place, PlanRule, Rule, planned, table
+from urnshelf.urn.patterns import ANY_LENGTH, texts
+from urnshelf.urn.rules.base import TRIES, Place, PlanRule, Rule, planned, table
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
 class _Pattern(Rule):
-    def __init__(self, pattern: str) -> None:
-        self._pattern = pattern
-        self._node = parse(pattern)
-        self.size = self._count = self._node.size
-        self.vectorised = self._count < 1 << 62
+    def __init__(self, pattern: str, low: int = 0, high: int = ANY_LENGTH) -> None:
+        self._expression = expression(pattern)
+        self._node, self._matches = self._expression.node, self._expression.compiled.fullmatch
+        self._low, self._high = low, high
+        if high < self._node.least or low > self._node.most:
+            raise RecordRefused(f"no text that matches {pattern!r} has {_length(low, high)}")
+        self._is_flat = self._expression.is_flat and bool(self._matches(self._node.text(0)))
+        self._few: list[str] = []
+        self.size = self._counted() if low == 0 and high == ANY_LENGTH else None
+        self.vectorised = self._is_flat and self._node.size < 1 << 62
+
+    def _counted(self) -> int | None:
+        """How many texts there are; None where one text comes about in several ways, of many."""
+        node = self._node
+        if self._is_flat or (self._expression.is_certain and node.is_plain(frozenset())):
+            return node.size
+        if node.size > FEW:
+            return None
+        every = dict.fromkeys(map(node.text, range(node.size)))
+        self._few = [text for text in every if self._matches(text)]
+        return len(self._few)
+
+    def narrowed(self, limits: Limits) -> Rule | None:
+        low = limits.min_length or 0
+        high = ANY_LENGTH if limits.max_length is None else limits.max_length
+        return _Pattern(self._expression.text, max(low, self._low), min(high, self._high))
+
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
+        if self._is_flat:
+            return self._node.text(self.raw(bits))
+        for number in range(TRIES):
+            text = self._node.draw(bits.sub(number), self._low, self._high)
+            if self._low <= len(text) <= self._high and self._matches(text):
+                return text
+        raise RecordRefused(
+            f"the pattern {self._expression.text!r} cannot be drawn: none of {TRIES} texts of "
+            f"{_length(self._low, self._high)} matches it; give another rule"
+        )
 
     def raw(self, bits: Any) -> Any:
-        if self._count <= 1 << 62:
-            return bits.below(self._count)
+        count = self._node.size
+        if count <= 1 << 62:
+            return bits.below(count)
         number, room = 0, 1
-        while room < self._count:
+        while room < count:
             number, room = (number << 64) | bits.next(), room << 64
-        return number * self._count // room
-
-    def finish(self, raw: int) -> str:
-        return self._node.text(raw)
+        return number * count // room
 
     def finish_all(self, raw: object) -> list[Any]:
         return texts(self._node, raw)
 
     def at(self, number: int) -> str:
-        return self._node.text(number)
+        return self._few[number] if self._few else self._node.text(number)
 
     def to_plan(self) -> dict[str, Any]:
-        return table("pattern", self._pattern)
+        return table("pattern", self._expression.text)
+
+
+FEW = 4096
+"""So many texts of a pattern are listed, to count them."""
+
+
+def _length(low: int, high: int) -> str:
+    if high == ANY_LENGTH:
+        return f"{low} letters or more" if low else "any length"
+    return f"{low} to {high} letters"
 
 
 @planned("pattern")
@@ -49,14 +91,16 @@ def _pattern_of(entry: PlanRule) -> Rule:
 
 
 def pattern(expression: str) -> Rule:
-    """A text that matches a regular expression of the usual subset, from beginning to end.
+    """A text that matches a regular expression, from beginning to end; lengths and alternatives are
+    chosen evenly.
 
     Args:
-        expression: letters, escapes, classes, groups, alternatives and repeats; unbounded repeats
-            are cut at 8 more.
+        expression: as Python's `re` has them. Unbounded repeats end after 8 more; look-arounds and
+            word boundaries are kept by trying.
 
     Raises:
-        RecordRefused: an expression beyond the subset.
+        RecordRefused: no regular expression, or one with back-references, conditions or verbose
+            flags.
 
     >>> from urnshelf.urn.mixing import Bits
     >>> pattern("[A-Z]{2}-7").one(Bits(1, 0))[2:]

@@ -1,0 +1,227 @@
+"""Whether a value keeps a JSON Schema: what is drawn is tried by it, so that nothing invalid comes
+out.
+
+Source: JSON Schema Validation 2020-12, section 6, and Core 2020-12, sections 10 and 11. Formats are
+not checked: they are drawn as such.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from fractions import Fraction
+from typing import Any
+
+from urnshelf.urn.expressions import compiled
+from urnshelf.urn.schemas.references import References
+
+Value = Any
+_Check = Callable[["Checker", Any, Any, Mapping[str, Any]], bool]
+_CHECKS: dict[str, _Check] = {}
+
+
+class Checker:
+    """Checks values against the schemas of one document.
+
+    Args:
+        references: of the document.
+    """
+
+    def __init__(self, references: References) -> None:
+        self._references = references
+
+    def allows(self, schema: Any, value: Any) -> bool:
+        """Whether a value keeps a schema."""
+        if isinstance(schema, bool):
+            return schema
+        if value is None and schema.get("nullable") is True:
+            return True
+        if "$ref" in schema and not self.allows(self._references.resolved(schema, "#"), value):
+            return False
+        return all(
+            check(self, schema[word], value, schema)
+            for word, check in _CHECKS.items()
+            if word in schema
+        )
+
+
+def same(a: object, b: object) -> bool:
+    """Equality as JSON has it: 1 is 1.0, and true is not 1."""
+    if isinstance(a, bool) or isinstance(b, bool):
+        return a is b
+    if isinstance(a, Mapping) and isinstance(b, Mapping):
+        return a.keys() == b.keys() and all(same(a[name], b[name]) for name in a)
+    if isinstance(a, list) and isinstance(b, list):
+        return len(a) == len(b) and all(map(same, a, b))
+    return type(a) is type(b) and a == b if isinstance(a, str) else a == b
+
+
+def is_of(kind: str, value: object) -> bool:
+    """Whether a value is of a type of JSON."""
+    if isinstance(value, bool):
+        return kind == "boolean"
+    if isinstance(value, (int, float)):
+        return kind == "number" or (kind == "integer" and value == int(value))
+    kinds = {type(None): "null", str: "string", list: "array", dict: "object"}
+    return kind == kinds.get(type(value))
+
+
+def is_multiple(value: Any, of: Any) -> bool:
+    """Whether a number is a multiple: exactly, and as a division of floats tells it."""
+    if Fraction(str(value)) % Fraction(str(of)):
+        return False
+    quotient = value / of
+    return bool(quotient == int(quotient))
+
+
+def _check(*words: str) -> Callable[[_Check], _Check]:
+    def register(check: _Check) -> _Check:
+        for word in words:
+            _CHECKS[word] = check
+        return check
+
+    return register
+
+
+def _of(kind: str, word: str, keeps: Callable[[Any, Any], bool]) -> None:
+    """A check that says something of one type only."""
+    _CHECKS[word] = lambda _, told, value, __: not is_of(kind, value) or keeps(value, told)
+
+
+_of("number", "minimum", lambda value, told: value >= told)
+_of("number", "maximum", lambda value, told: value <= told)
+_of("number", "multipleOf", is_multiple)
+_of("string", "minLength", lambda value, told: len(value) >= told)
+_of("string", "maxLength", lambda value, told: len(value) <= told)
+_of("string", "pattern", lambda value, told: compiled(told).search(value) is not None)
+_of("array", "minItems", lambda value, told: len(value) >= told)
+_of("array", "maxItems", lambda value, told: len(value) <= told)
+_of("array", "uniqueItems", lambda value, told: not told or not _repeats(value))
+_of("object", "minProperties", lambda value, told: len(value) >= told)
+_of("object", "maxProperties", lambda value, told: len(value) <= told)
+_of("object", "required", lambda value, told: all(name in value for name in told))
+_of(
+    "object",
+    "dependentRequired",
+    lambda value, told: all(
+        all(one in value for one in names) for name, names in told.items() if name in value
+    ),
+)
+
+
+def _repeats(items: Sequence[Any]) -> bool:
+    return any(same(one, items[at]) for number, one in enumerate(items) for at in range(number))
+
+
+@_check("exclusiveMinimum", "exclusiveMaximum")
+def _exclusive(_: Checker, told: Any, value: Any, schema: Mapping[str, Any]) -> bool:
+    if not is_of("number", value):
+        return True
+    # older documents say whether the bound itself is excluded
+    if told is True:
+        return bool(value != schema.get("minimum") and value != schema.get("maximum"))
+    if told is False:
+        return True
+    is_least = schema.get("exclusiveMinimum") is told
+    return bool(value > told if is_least else value < told)
+
+
+@_check("type")
+def _type(_: Checker, told: Any, value: Any, __: Mapping[str, Any]) -> bool:
+    return any(is_of(kind, value) for kind in ([told] if isinstance(told, str) else told))
+
+
+@_check("const")
+def _const(_: Checker, told: Any, value: Any, __: Mapping[str, Any]) -> bool:
+    return same(told, value)
+
+
+@_check("enum")
+def _enum(_: Checker, told: Any, value: Any, __: Mapping[str, Any]) -> bool:
+    return any(same(one, value) for one in told)
+
+
+@_check("allOf")
+def _all_of(checker: Checker, told: Any, value: Any, _: Mapping[str, Any]) -> bool:
+    return all(checker.allows(one, value) for one in told)
+
+
+@_check("anyOf")
+def _any_of(checker: Checker, told: Any, value: Any, _: Mapping[str, Any]) -> bool:
+    return any(checker.allows(one, value) for one in told)
+
+
+@_check("oneOf")
+def _one_of(checker: Checker, told: Any, value: Any, _: Mapping[str, Any]) -> bool:
+    return sum(checker.allows(one, value) for one in told) == 1
+
+
+@_check("not")
+def _not(checker: Checker, told: Any, value: Any, _: Mapping[str, Any]) -> bool:
+    return not checker.allows(told, value)
+
+
+@_check("if")
+def _if(checker: Checker, told: Any, value: Any, schema: Mapping[str, Any]) -> bool:
+    word = "then" if checker.allows(told, value) else "else"
+    return checker.allows(schema.get(word, True), value)
+
+
+@_check("dependentSchemas")
+def _dependent(checker: Checker, told: Any, value: Any, _: Mapping[str, Any]) -> bool:
+    return not isinstance(value, dict) or all(
+        checker.allows(one, value) for name, one in told.items() if name in value
+    )
+
+
+@_check("propertyNames")
+def _names(checker: Checker, told: Any, value: Any, _: Mapping[str, Any]) -> bool:
+    return not isinstance(value, dict) or all(checker.allows(told, name) for name in value)
+
+
+@_check("properties")
+def _properties(checker: Checker, told: Any, value: Any, _: Mapping[str, Any]) -> bool:
+    return not isinstance(value, dict) or all(
+        checker.allows(one, value[name]) for name, one in told.items() if name in value
+    )
+
+
+@_check("patternProperties")
+def _patterns(checker: Checker, told: Any, value: Any, _: Mapping[str, Any]) -> bool:
+    return not isinstance(value, dict) or all(
+        checker.allows(one, value[name])
+        for pattern, one in told.items()
+        for name in value
+        if compiled(pattern).search(name)
+    )
+
+
+@_check("additionalProperties")
+def _additional(checker: Checker, told: Any, value: Any, schema: Mapping[str, Any]) -> bool:
+    if not isinstance(value, dict):
+        return True
+    patterns = schema.get("patternProperties", {})
+    return all(
+        checker.allows(told, one)
+        for name, one in value.items()
+        if name not in schema.get("properties", {})
+        and not any(compiled(pattern).search(name) for pattern in patterns)
+    )
+
+
+@_check("prefixItems")
+def _prefix(checker: Checker, told: Any, value: Any, _: Mapping[str, Any]) -> bool:
+    return not isinstance(value, list) or all(map(checker.allows, told, value))
+
+
+@_check("items")
+def _items(checker: Checker, told: Any, value: Any, schema: Mapping[str, Any]) -> bool:
+    first = len(schema.get("prefixItems", ()))
+    return not isinstance(value, list) or all(checker.allows(told, one) for one in value[first:])
+
+
+@_check("contains")
+def _contains(checker: Checker, told: Any, value: Any, schema: Mapping[str, Any]) -> bool:
+    if not isinstance(value, list):
+        return True
+    found = sum(checker.allows(told, one) for one in value)
+    return bool(schema.get("minContains", 1) <= found <= schema.get("maxContains", found))
