@@ -392,7 +392,7 @@ OPENAPI: dict[str, Any] = {
                     ],
                     "discriminator": {"propertyName": "kind"},
                 },
-                "Cat": {**obj("kind", kind=T, lives=INT), "example": {"kind": "Cat"}},
+                "Cat": {**obj("kind", "lives", kind=T, lives=INT), "example": {"kind": "Cat"}},
                 "Dog": {**obj("kind", "age", kind=T, age=INT), "xml": {"name": "dog"}},
             }
         },

@@ -50,7 +50,7 @@ class Settings:
         self.unused_cues = unused_cues
         self.refusal_limit = refusal_limit
         self.repeat_limit = repeat_limit
-        self.defaults = defaults
+        self.defaults: Literal["drawn", "declared"] = defaults
 
 
 USUAL = Settings()

@@ -6,7 +6,7 @@ Lengths and alternatives are chosen evenly, not by how many texts they have.
 from __future__ import annotations
 
 from functools import cached_property
-from typing import Any, Protocol
+from typing import Any
 
 from urnshelf.urn.mixing import Bits
 
@@ -19,48 +19,11 @@ more.
 ANY_LENGTH = 1 << 30
 
 
-class Node(Protocol):
-    """A part of a pattern.
-
-    Attributes:
-        size: how many texts it has; the ways to one text count apart.
-        least: the length of its shortest text.
-        most: the length of its longest text.
-    """
-
-    @property
-    def size(self) -> int: ...  # noqa: D102
-    @property
-    def least(self) -> int: ...  # noqa: D102
-    @property
-    def most(self) -> int: ...  # noqa: D102
-
-    def text(self, number: int) -> str:
-        """The text with this number, from 0 to size - 1."""
-        ...
-
-    def draw(self, bits: Bits, low: int, high: int) -> str:
-        """A text of a length from low to high, where it has such lengths."""
-        ...
-
-    @property
-    def first(self) -> frozenset[str]:
-        """The letters that its texts may begin with."""
-        ...
-
-    def is_plain(self, following: frozenset[str]) -> bool:
-        """Whether each text comes about in one way only.
-
-        Args:
-            following: the letters that may come after it.
-        """
-        ...
-
-
 class Letters:
     """One letter of several."""
 
-    least = most = 1
+    least: int = 1
+    most: int = 1
 
     def __init__(self, letters: str) -> None:
         self.letters = letters
@@ -89,8 +52,8 @@ class Sequence:
 
     def __init__(self, parts: list[Node]) -> None:
         self.parts = parts
-        self.least = sum(part.least for part in parts)
-        self.most = sum(part.most for part in parts)
+        self.least: int = sum(part.least for part in parts)
+        self.most: int = sum(part.most for part in parts)
 
     @cached_property
     def size(self) -> int:
@@ -149,8 +112,8 @@ class Choice:
 
     def __init__(self, ways: list[Node]) -> None:
         self.ways = ways
-        self.least = min(way.least for way in ways)
-        self.most = max(way.most for way in ways)
+        self.least: int = min(way.least for way in ways)
+        self.most: int = max(way.most for way in ways)
 
     @cached_property
     def size(self) -> int:
@@ -200,9 +163,9 @@ class Repeat:
         self.part, self.fewest = part, fewest
         self._usual = fewest + MOST_REPEATS if often is None else often
         self._often = ANY_LENGTH if often is None else often
-        self.least = part.least * fewest
-        self.most = min(part.most * self._often, ANY_LENGTH)
-        self.first = part.first if self._often else frozenset()
+        self.least: int = part.least * fewest
+        self.most: int = min(part.most * self._often, ANY_LENGTH)
+        self.first: frozenset[str] = part.first if self._often else frozenset()
 
     @cached_property
     def size(self) -> int:
@@ -239,6 +202,17 @@ class Repeat:
         if self._often > self.fewest and (self.part.first & following or not self.part.least):
             return False
         return self.part.is_plain(following | self.part.first if self._often > 1 else following)
+
+
+Node = Letters | Sequence | Choice | Repeat
+"""A part of a pattern.
+
+`size` is how many texts it has, where the ways to one text count apart; `least` and `most` are the
+lengths of its shortest and its longest text; `first` are the letters that its texts may begin with.
+`text` gives the text with a number below the size, `draw` one of a length, where it has such
+lengths. `is_plain` tells whether each text comes about in one way only, given the letters that may
+come after it.
+"""
 
 
 # --- many texts of a flat pattern -----------------------------------------------------------------

@@ -112,17 +112,17 @@ def _repeats(items: Sequence[Any]) -> bool:
     return any(same(one, items[at]) for number, one in enumerate(items) for at in range(number))
 
 
-@_check("exclusiveMinimum", "exclusiveMaximum")
-def _exclusive(_: Checker, told: Any, value: Any, schema: Mapping[str, Any]) -> bool:
-    if not is_of("number", value):
-        return True
+@_check("exclusiveMinimum")
+def _above(_: Checker, told: Any, value: Any, schema: Mapping[str, Any]) -> bool:
     # older documents say whether the bound itself is excluded
-    if told is True:
-        return bool(value != schema.get("minimum") and value != schema.get("maximum"))
-    if told is False:
-        return True
-    is_least = schema.get("exclusiveMinimum") is told
-    return bool(value > told if is_least else value < told)
+    bound = schema.get("minimum") if told is True else told
+    return not is_of("number", value) or bound is None or told is False or bool(value > bound)
+
+
+@_check("exclusiveMaximum")
+def _below(_: Checker, told: Any, value: Any, schema: Mapping[str, Any]) -> bool:
+    bound = schema.get("maximum") if told is True else told
+    return not is_of("number", value) or bound is None or told is False or bool(value < bound)
 
 
 @_check("type")

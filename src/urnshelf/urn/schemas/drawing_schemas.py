@@ -20,6 +20,7 @@ from urnshelf.urn.rules.given import constant
 from urnshelf.urn.rules.texts import nested_number
 from urnshelf.urn.schemas.checking import Checker
 from urnshelf.urn.schemas.containers import Lists, Objects, Unfit
+from urnshelf.urn.schemas.formats import text_of
 from urnshelf.urn.schemas.joining import (
     TYPES,
     Choice,
@@ -29,7 +30,6 @@ from urnshelf.urn.schemas.joining import (
     NotKept,
 )
 from urnshelf.urn.schemas.references import References
-from urnshelf.urn.schemas.texts import text_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
