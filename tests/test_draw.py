@@ -131,10 +131,12 @@ def test_the_same_file_on_every_run_and_slice_by_slice(tmp_path: Path) -> None:
         sums.add(hashlib.sha256(path.read_bytes()).hexdigest())
     assert len(sums) == 1
     from urnshelf.files.file_table import file_table
+    from urnshelf.files.whole import unfinished
     from urnshelf.files.writing import write
 
     slices = (Urn(7).draw(Vessel, range(start, start + 100)) for start in range(0, 4_000, 100))
-    write(tmp_path / "slices.jsonl", slices, file_table(Vessel))
+    with unfinished() as files:
+        write(tmp_path / "slices.jsonl", slices, file_table(Vessel), files)
     assert sums == {hashlib.sha256((tmp_path / "slices.jsonl").read_bytes()).hexdigest()}
 
 

@@ -12,10 +12,11 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 
 from urnshelf.cli.showing import console, record_table
 from urnshelf.errors import RecordRefused
-from urnshelf.files.file_table import file_table
+from urnshelf.files.file_table import file_table, plain_name
 from urnshelf.files.plan_file import PlannedTable, columns_of, read_plan
 from urnshelf.files.plan_values import from_text
-from urnshelf.files.writing import endings, write
+from urnshelf.files.whole import unfinished
+from urnshelf.files.writing import endings, made_folder, write
 from urnshelf.near_names import nearest
 from urnshelf.types.forms import type_name
 from urnshelf.types.loading import load_type
@@ -59,7 +60,7 @@ def draw(
         save_picture(table, Path(picture))
         print(f"{picture}: {len(table.columns)} fields of {table.count} records")
     if out is not None:
-        _write(table, Path(out))
+        _write([(table, Path(out))])
     if out is None and picture is None:
         _preview(table)
 
@@ -80,16 +81,16 @@ def _table(what: object, count: int, seed: int, fields: list[str]) -> PlannedTab
 
 
 def _draw_plan(tables: list[PlannedTable], out: str | None) -> None:
-    for table in tables:
-        if out is None:
+    if out is None:
+        for table in tables:
             _preview(table)
-        else:
-            _write(
-                table,
-                Path(out.replace("*", table.name))
-                if "*" in out
-                else Path(out) / f"{table.name}.csv",
-            )
+        return
+    _write([(table, _place(table, out)) for table in tables])
+
+
+def _place(table: PlannedTable, out: str) -> Path:
+    name = plain_name(table.name)
+    return Path(out.replace("*", name)) if "*" in out else Path(out) / f"{name}.csv"
 
 
 def _preview(table: PlannedTable) -> None:
@@ -102,12 +103,23 @@ def _preview(table: PlannedTable) -> None:
     console().print(record_table(title, list(table.columns), first), "")
 
 
-def _write(table: PlannedTable, path: Path) -> None:
-    if path.suffix not in endings():
-        raise RecordRefused(f"-o {path.name}: the ending must be one of {', '.join(endings())}")
-    path.parent.mkdir(parents=True, exist_ok=True)
-    write(path, _with_progress(table, path.name), file_table(table.what))
-    print(f"{path}: {table.count} records")
+def _write(tables: list[tuple[PlannedTable, Path]]) -> None:
+    """Write tables, all of them or none."""
+    for _, path in tables:
+        if path.suffix not in endings():
+            raise RecordRefused(f"-o {path.name}: the ending must be one of {', '.join(endings())}")
+    paths = [path for _, path in tables]
+    twice = [path for path in paths if paths.count(path) > 1]
+    if twice:
+        raise RecordRefused(
+            f"-o: several tables would be written to {twice[0]}; put a * in its name"
+        )
+    with unfinished() as files:
+        for table, path in tables:
+            made_folder(path)
+            write(path, _with_progress(table, path.name), file_table(table.what), files)
+    for table, path in tables:
+        print(f"{path}: {table.count} records")
 
 
 def _with_progress(table: PlannedTable, name: str) -> Iterator[list[Any]]:

@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+import re
 import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import timedelta
 from decimal import Decimal
 from types import ModuleType
 from typing import Any
+from urllib.parse import unquote
 
 from urnshelf.errors import FileRefused
 from urnshelf.files.file_table import FileTable, file_table
 from urnshelf.files.shelves import put, stored
+from urnshelf.files.whole import why
 from urnshelf.near_names import nearest
 from urnshelf.records.codec import Unfit, restored
-from urnshelf.records.display import show
-from urnshelf.records.sql import from_sql, to_sql
+from urnshelf.records.scalars import scalar_of
+from urnshelf.records.sql import from_sql, stored_type, to_sql
 from urnshelf.store.conditions import Condition
 from urnshelf.store.stored import Store
+from urnshelf.store.views import View
 from urnshelf.types.forms import full_name
 from urnshelf.types.nodes import Node
 
@@ -25,23 +30,38 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
 def save_sql(store: Store, url: str) -> None:
-    """Write every table of the store to the database; tables of these names that are there are
-    replaced.
+    """Write every table of the store to the database, all of them or none; tables of these names
+    that are there are replaced.
     """
     sqlalchemy = _sqlalchemy()
     metadata = sqlalchemy.MetaData()
-    with warnings.catch_warnings(), _opened(sqlalchemy, url) as connection, connection.begin():
+    # all values are made before the database is touched
+    tables = [
+        _table_of(view, file_table(view.record_type), metadata, sqlalchemy)
+        for view in store.views()
+    ]
+    with warnings.catch_warnings(), _opened(sqlalchemy, url) as connection:
         warnings.simplefilter(
             "ignore", sqlalchemy.exc.SAWarning
-        )  # of Decimals on SQLite: see _table_of
-        for view in store.views():
-            shape = file_table(view.record_type)
-            made = _table_of(view.table_name, view.key_fields, shape, metadata, sqlalchemy)
-            metadata.drop_all(connection, [made])
-            metadata.create_all(connection, [made])
-            rows = [_row(shape.values(row), shape) for row in stored(view)]
-            if rows:
-                connection.execute(made.insert(), rows)
+        )  # of Decimals on SQLite: those that it would round are texts
+        with connection.begin():
+            for made, rows in tables:
+                _write(connection, made, rows, sqlalchemy, url)
+
+
+def _write(
+    connection: Any, made: Any, rows: list[dict[str, Any]], sqlalchemy: ModuleType, url: str
+) -> None:
+    try:
+        made.drop(connection, checkfirst=True)
+        made.create(connection)
+        if rows:
+            connection.execute(made.insert(), rows)
+    except (sqlalchemy.exc.SQLAlchemyError, OverflowError, ValueError) as error:
+        said = why(error) if isinstance(error, UnicodeEncodeError) else _hidden(error, url)
+        raise FileRefused(
+            f"table {made.name} cannot be written: {said}; the database is as it was"
+        ) from None
 
 
 def load_sql(
@@ -78,10 +98,8 @@ def _selected(
         query = query.where(sqlalchemy.text(str(where).replace(":", r"\:")))
     try:
         return list(connection.execute(query).all())
-    except sqlalchemy.exc.SQLAlchemyError as why:
-        raise FileRefused(
-            f"table {name} cannot be read: {getattr(why, 'orig', None) or why}"
-        ) from None
+    except sqlalchemy.exc.SQLAlchemyError as error:
+        raise FileRefused(f"table {name} cannot be read: {_hidden(error, '')}") from None
 
 
 def _record(row: Any, shape: FileTable, at: str) -> Any:
@@ -89,50 +107,76 @@ def _record(row: Any, shape: FileTable, at: str) -> Any:
     for (field, node), value in zip(shape.columns.items(), row, strict=True):
         try:
             values[field] = from_sql(value, node)
-        except Unfit as why:
-            raise FileRefused(f"{at}, field {field}: {why}") from None
+        except Unfit as error:
+            raise FileRefused(f"{at}, field {field}: {error}") from None
     if shape.description is None:
         return values
     try:
         return restored(shape.description, values)
-    except Unfit as why:
-        raise FileRefused(f"{at}: {why}") from None
-
-
-def _row(values: dict[str, Any], shape: FileTable) -> dict[str, Any]:
-    every = {name: values.get(name) for name in shape.columns}
-    return {
-        name: value if isinstance(value, Decimal) else to_sql(value)
-        for name, value in every.items()
-    }
+    except Unfit as error:
+        raise FileRefused(f"{at}: {error}") from None
 
 
 def _table_of(
-    name: str, key: tuple[str, ...], shape: FileTable, metadata: Any, sqlalchemy: ModuleType
-) -> Any:
-    """The table's columns: numbers, truth values and bytes in kind, everything else as texts."""
-    columns = [
-        sqlalchemy.Column(
-            field, _column_type(node, sqlalchemy), primary_key=field in key, autoincrement=False
-        )
-        for field, node in shape.columns.items()
-    ]
-    return sqlalchemy.Table(name, metadata, *columns)
+    view: View[Any], shape: FileTable, metadata: Any, sqlalchemy: ModuleType
+) -> tuple[Any, list[dict[str, Any]]]:
+    """The table and the rows: numbers, truth values and bytes in kind, where every value
+    is held exactly, everything else as texts.
+    """
+    rows = [shape.values(row) for row in stored(view)]
+    columns, cells = [], {}
+    for field, node in shape.columns.items():
+        values = [row.get(field) for row in rows]
+        kind = _column_type(node, values, sqlalchemy)
+        is_key = field in view.key_fields
+        columns.append(sqlalchemy.Column(field, kind, primary_key=is_key, autoincrement=False))
+        cells[field] = [_cell(value, kind, sqlalchemy) for value in values]
+    made = sqlalchemy.Table(view.table_name, metadata, *columns)
+    by_row = [{field: cells[field][n] for field in cells} for n in range(len(rows))]
+    return made, by_row
 
 
-def _column_type(node: Node, sqlalchemy: ModuleType) -> Any:
+def _cell(value: Any, kind: Any, sqlalchemy: ModuleType) -> Any:
+    """A value as its column holds it."""
+    data = value if isinstance(value, Decimal) else to_sql(value)
+    if data is None or not isinstance(kind, sqlalchemy.Text):
+        return data
+    scalar = scalar_of(type(value))
+    if isinstance(data, float) and scalar is not None:
+        return scalar.to_text(value)
+    return data if isinstance(data, str) else str(data)
+
+
+def _column_type(node: Node, values: list[Any], sqlalchemy: ModuleType) -> Any:
     kinds = {
         "builtins.bool": sqlalchemy.Boolean,
         "builtins.int": sqlalchemy.BigInteger,
-        "builtins.float": sqlalchemy.Float,
-        "datetime.timedelta": sqlalchemy.Float,
+        "builtins.float": sqlalchemy.Double,
+        "datetime.timedelta": sqlalchemy.Double,
         "builtins.bytes": sqlalchemy.LargeBinary,
-        "decimal.Decimal": sqlalchemy.Numeric,  # SQLite holds some fifteen digits of it
+        "builtins.bytearray": sqlalchemy.LargeBinary,
+        "decimal.Decimal": sqlalchemy.Numeric,
     }
-    # a member is stored by its value
-    wanted = type(next(iter(node.bare)).value) if node.is_enum else node.bare
+    wanted = stored_type(node)
     name = full_name(wanted) if isinstance(wanted, type) else ""
-    return kinds.get(name, sqlalchemy.Text)()
+    kind = kinds.get(name, sqlalchemy.Text)
+    is_exact = all(value is None or _is_held(to_sql(value), value, name) for value in values)
+    return kind() if is_exact else sqlalchemy.Text()
+
+
+def _is_held(data: Any, value: Any, name: str) -> bool:
+    """Whether a column of the field's own type holds a value as it is."""
+    if isinstance(value, Decimal):
+        # as a float, as which SQLite has it
+        return value.is_finite() and Decimal(repr(float(value))) == value
+    if name == "builtins.int":
+        return type(data) is int and -(2**63) <= data < 2**63
+    if name == "builtins.float":
+        # of what is no number SQLite makes NULL
+        return type(data) in (int, float) and data - data == 0
+    if isinstance(value, timedelta):
+        return abs(value) < timedelta(days=36_500) and timedelta(seconds=data) == value
+    return isinstance(data, (bool, bytes, str))
 
 
 def _table_name(shape: FileTable, given: str | None, inspector: Any) -> str:
@@ -152,17 +196,47 @@ def _opened(sqlalchemy: ModuleType, url: str) -> Iterator[Any]:
     """A connection to the database, closed at the end."""
     try:
         engine = sqlalchemy.create_engine(url)
+        _begin_as_told(engine, sqlalchemy)
         connection = engine.connect()
-    except Exception as why:  # drivers raise their own
-        raise FileRefused(
-            f"{show(url, 80)} cannot be opened: {getattr(why, 'orig', None) or why}"
-        ) from None
+    except Exception as error:  # drivers raise their own
+        raise FileRefused(f"{_shown(url)} cannot be opened: {_hidden(error, url)}") from None
     try:
         with connection:
             yield connection
     finally:
         # or the pool would hold the file open
         engine.dispose()
+
+
+def _begin_as_told(engine: Any, sqlalchemy: ModuleType) -> None:
+    """Transactions of SQLite around tables that are made, too: its driver begins them too late
+    unless it is told to leave them alone.
+    """
+    if engine.dialect.name != "sqlite":
+        return
+
+    def leave_alone(connection: Any, _record: object) -> None:
+        connection.isolation_level = None
+
+    sqlalchemy.event.listen(engine, "connect", leave_alone)
+    sqlalchemy.event.listen(engine, "begin", lambda made: made.exec_driver_sql("BEGIN"))
+
+
+def _shown(url: object) -> str:
+    """A database URL without what must not be read by others."""
+    text = re.sub(r"(?<=://).*@", "…@", str(url))
+    return repr(re.sub(r"(?i)((?:password|passwd|pwd|secret|token|key)=)[^&]*", r"\1…", text))
+
+
+def _hidden(error: Exception, url: object) -> str:
+    """What a driver says, without the URL's secrets."""
+    text = str(getattr(error, "orig", None) or error).strip().partition("\n[SQL")[0]
+    secrets = re.findall(r"://[^/]*?:(.*)@", str(url))
+    secrets += re.findall(r"(?i)(?:password|passwd|pwd|secret|token|key)=([^&]*)", str(url))
+    for secret in secrets:
+        for written in (secret, unquote(secret)):
+            text = text.replace(written, "…") if written else text
+    return text
 
 
 def _sqlalchemy() -> Any:

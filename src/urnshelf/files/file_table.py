@@ -5,14 +5,14 @@ and comes back.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from urnshelf.errors import FileRefused
 from urnshelf.records.codec import Unfit, record_from_json, record_to_json, to_json
 from urnshelf.records.description import Description
+from urnshelf.records.display import show
 from urnshelf.records.recognising import description_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Node
@@ -59,6 +59,17 @@ class FileTable:
         except Unfit as why:
             raise FileRefused(f"{self.name}.{why.path}: {why}") from None
 
+    def check_columns(self, values: Mapping[str, Any]) -> None:
+        """Refuse what has more than the columns: a table would leave it out."""
+        # of records their types tell all columns; a schema may allow more
+        more = [] if self.description is not None else values.keys() - self.columns.keys()
+        if more:
+            raise FileRefused(
+                f"{self.name}: {show(values, 60)} has {sorted(more)[0]!r}, which the schema's "
+                "properties do not name, so the table has no column for it; write a .jsonl or "
+                ".json file"
+            )
+
     def record(self, entry: Entry) -> tuple[Any, str]:
         """The record of some data, and where it stands; raises FileRefused, which tells that, for
         what is none.
@@ -79,7 +90,9 @@ def file_table(record_type: object) -> FileTable:
         record_type: the records' class, or a JSON Schema.
     """
     if isinstance(record_type, Mapping):
-        return FileTable("schema", dict.fromkeys(record_type.get("properties", {}), ANYTHING), None)
+        from urnshelf.urn.schemas.properties import property_names
+
+        return FileTable("schema", dict.fromkeys(property_names(record_type), ANYTHING), None)
     description = description_of(record_type)
     if description is None or not description.given:
         raise FileRefused(
@@ -90,17 +103,11 @@ def file_table(record_type: object) -> FileTable:
     return FileTable(description.name, columns, description)
 
 
-@contextmanager
-def unfinished(path: Path) -> Iterator[Path]:
-    """A file to write to, which takes the place of the path at the end: an error leaves the old one
-    as it was.
-    """
-    part = path.with_name(path.name + ".part")
-    try:
-        yield part
-        part.replace(path)
-    finally:
-        part.unlink(missing_ok=True)
+def plain_name(name: str) -> str:
+    """The name of a table as that of a file; raises FileRefused for one that leads elsewhere."""
+    if not name or name in (".", "..") or any(sign in name for sign in "/\\\0") or len(name) > 100:
+        raise FileRefused(f"the table {name!r}: its name is that of a file, so it has no / in it")
+    return name
 
 
 def line_of(data: object) -> str:

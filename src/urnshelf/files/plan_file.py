@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from urnshelf.errors import RecordRefused
+from urnshelf.files.file_table import plain_name
 from urnshelf.files.plan_values import rule_from
 from urnshelf.near_names import nearest
 from urnshelf.records.description import key_name
@@ -20,6 +21,7 @@ from urnshelf.urn.drawing import Urn
 from urnshelf.urn.layouts import drawable
 from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.links import Link
+from urnshelf.urn.schemas.properties import property_names
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -72,7 +74,7 @@ class PlannedTable:
 def columns_of(what: object) -> dict[str, Node]:
     """The columns of a record type or JSON Schema, and their types."""
     if isinstance(what, Mapping):
-        return dict.fromkeys(what.get("properties", {}), ANYTHING)
+        return dict.fromkeys(property_names(what), ANYTHING)
     record = drawable(what)
     if record is None:
         raise RecordRefused(
@@ -116,6 +118,7 @@ def _table(
     path: Path, name: str, table: object, urn: Urn, before: dict[str, PlannedTable]
 ) -> PlannedTable:
     where = f"{path.name}, table {name!r}"
+    plain_name(name)
     if not isinstance(table, Mapping):
         raise RecordRefused(f"{where}: a table is needed, [tables.{name}]")
     _refuse_unknown(table, _TABLE, where)

@@ -5,23 +5,27 @@ type's records.
 from __future__ import annotations
 
 import json
+import secrets
+import shutil
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from os import PathLike
 from pathlib import Path
 from typing import Any
 
-from urnshelf.errors import FileRefused
+from urnshelf.errors import FileRefused, RecordRefused
 from urnshelf.files.file_table import (
     Entry,
     FileTable,
     file_table,
     line_of,
     parsed,
+    plain_name,
     text_of,
-    unfinished,
 )
 from urnshelf.files.formats import formats
 from urnshelf.files.formats.json import lines_of_records
+from urnshelf.files.whole import undisturbed, unfinished, why
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
 
@@ -43,17 +47,15 @@ def save(store: Store, path: str | PathLike[str], format: str) -> None:
         raise FileRefused(
             "two record types of one name cannot be saved together; rename one of them"
         )
+    if where.suffix == ".json" and format:
+        raise FileRefused(f"{where.name} is one JSON file; a format={format!r} is for a directory")
     try:
         if where.suffix == ".json":
-            if format:
-                raise FileRefused(
-                    f"{where.name} is one JSON file; a format={format!r} is for a directory"
-                )
             _replace(where, _json_text(views))
         else:
             _save_directory(where, views, format or "jsonl")
-    except OSError as why:
-        raise FileRefused(f"{where.name} cannot be written: {why.strerror}") from None
+    except (OSError, UnicodeEncodeError) as error:
+        raise FileRefused(f"{where.name} cannot be written: {why(error)}") from None
 
 
 def load(store: Store, path: str | PathLike[str], record_types: Sequence[type]) -> None:
@@ -62,8 +64,8 @@ def load(store: Store, path: str | PathLike[str], record_types: Sequence[type]) 
     known = {record_type.__name__: record_type for record_type in record_types}
     try:
         found = dict(_reader_of(where)(where, known))
-    except OSError as why:
-        raise FileRefused(f"{where.name} cannot be read: {why.strerror}") from None
+    except OSError as error:
+        raise FileRefused(f"{where.name} cannot be read: {why(error)}") from None
     put(store, {known[name]: records for name, records in found.items()})
 
 
@@ -72,7 +74,7 @@ def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
     cannot be stored.
     """
     # all of it, or nothing: half a file on a shelf is worse than none
-    with store.journal.together():
+    with store.journal.together(), _refused(store):
         for record_type, records in found.items():
             view: View[Any] = store.view(record_type)
             for record, at in records:
@@ -80,6 +82,16 @@ def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
                     view.add(record)
                 except Exception as why:  # the user's own exception for a duplicate may be any
                     raise FileRefused(f"{at}: {why}") from None
+
+
+@contextmanager
+def _refused(store: Store) -> Iterator[None]:
+    """Where one record refers to another that is not there: whatever the order of the types."""
+    try:
+        with store.referring_in_any_order():
+            yield
+    except RecordRefused as why:
+        raise FileRefused(str(why)) from None
 
 
 def stored(view: View[Any]) -> list[Any]:
@@ -169,13 +181,45 @@ def _save_directory(where: Path, views: dict[str, View[Any]], format: str) -> No
     if format not in known:
         raise FileRefused(f"format={format!r}: choose {', '.join(map(repr, known))}")
     where.mkdir(parents=True, exist_ok=True)
-    files: dict[str, Any] = {}
-    for name, view in views.items():
-        file = f"{view.table_name}.{format}"
-        formats()[f".{format}"].write(where / file, [stored(view)], file_table(view.record_type))
-        files[name] = {"file": file, "records": len(view.stored.by_key)}
-    manifest = {"format": FORMAT, "version": VERSION, "tables": files}
-    _replace(where / MANIFEST, json.dumps(manifest, indent=2) + "\n")
+    names = {name: f"{plain_name(view.table_name)}.{format}" for name, view in views.items()}
+    twice = [file for file in names.values() if list(names.values()).count(file) > 1]
+    if twice:
+        raise FileRefused(f"two record types would both be saved in {twice[0]}; rename a table")
+    # the list of files is the moment at which the old ones give way: at first it names new copies,
+    # and once these count, the files that are meant
+    waiting = {name: f".{secrets.token_hex(8)}-{file}" for name, file in names.items()}
+    with unfinished() as files:
+        for name, view in views.items():
+            shape = file_table(view.record_type)
+            part = files.part(where / waiting[name])
+            formats()[f".{format}"].write(part, [stored(view)], shape)
+        with undisturbed():
+            files.finish()
+            _replace(where / MANIFEST, _manifest(views, waiting))
+            for name, file in names.items():
+                _replace_by(where / file, where / waiting[name])
+            _replace(where / MANIFEST, _manifest(views, names))
+            for file in waiting.values():
+                (where / file).unlink()
+
+
+def _replace_by(path: Path, other: Path) -> None:
+    """Put a copy of a file in the place of another."""
+    with unfinished() as files:
+        part = files.part(path)
+        part.unlink()
+        try:
+            part.hardlink_to(other)  # at once, however long it is
+        except OSError:
+            shutil.copyfile(other, part)
+
+
+def _manifest(views: dict[str, View[Any]], names: dict[str, str]) -> str:
+    tables = {
+        name: {"file": names[name], "records": len(view.stored.by_key)}
+        for name, view in views.items()
+    }
+    return json.dumps({"format": FORMAT, "version": VERSION, "tables": tables}, indent=2) + "\n"
 
 
 def _load_directory(where: Path, known: dict[str, type]) -> Found:
@@ -187,7 +231,7 @@ def _load_directory(where: Path, known: dict[str, type]) -> Found:
     tables = _checked(parsed(text_of(manifest), MANIFEST), MANIFEST)
     _check_types(tables, known, where.name)
     for name, record_type in known.items():
-        file = where / str(tables[name].get("file", ""))
+        file = where / plain_name(str(tables[name].get("file", "")))
         if file.suffix not in formats() or not file.is_file():
             raise FileRefused(
                 f"{MANIFEST}, table {name}: there is no file {file.name!r} of a known format"
@@ -207,8 +251,8 @@ def _load_directory(where: Path, known: dict[str, type]) -> Found:
 
 
 def _replace(path: Path, text: str) -> None:
-    with unfinished(path) as part:
-        part.write_text(text, encoding="utf-8", newline="\n")
+    with unfinished() as files:
+        files.part(path).write_text(text, encoding="utf-8", newline="\n")
 
 
 def _checked(data: object, file: str) -> dict[str, Any]:

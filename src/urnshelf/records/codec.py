@@ -9,6 +9,7 @@ type's name: `{"urnshelf": "Decimal", "text": "1.50"}`, or for a value with part
 from __future__ import annotations
 
 import collections.abc as abc
+import re
 from collections import deque
 from collections.abc import Callable
 from enum import Enum
@@ -138,10 +139,15 @@ def to_cell(data: object, node: Node) -> str:
 
     if data is None:
         return ""
-    # a text that begins like JSON, or like the mark of an absent key, is put in quotes
-    if isinstance(data, str) and is_text(node) and data and data[0] not in '"{<':
-        return data
+    # a text that begins like JSON, or like the mark of an absent key, is put in quotes, and so is
+    # one with signs that readers of tables take for the end of a line
+    is_plain = is_text(node) and isinstance(data, str) and data
+    if is_plain and str(data)[0] not in '"{<' and not _UNSAFE(str(data)):
+        return str(data)
     return json.dumps(data, ensure_ascii=False)
+
+
+_UNSAFE = re.compile(r"[\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029]").search
 
 
 def from_cell(cell: str, node: Node) -> Any:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from contextlib import suppress
 from importlib import import_module
 from typing import Any, NamedTuple
 
@@ -64,7 +65,8 @@ def _moment_sql(moment: Any) -> str:
     if moment.tzinfo is not None:
         from datetime import UTC
 
-        moment = moment.astimezone(UTC)
+        with suppress(OverflowError):  # at the ends of time it stays where it is
+            moment = moment.astimezone(UTC)
     return str(moment.isoformat(" ", "microseconds"))
 
 
@@ -97,6 +99,8 @@ def _day_from_sql(value: Any) -> Any:
 def _span_from_sql(value: Any) -> Any:
     from datetime import timedelta
 
+    if isinstance(value, str):
+        return _span_of(value)
     return value if isinstance(value, timedelta) else timedelta(seconds=value)
 
 

@@ -49,7 +49,7 @@ def to_sql(value: object) -> Any:
 
 def _inner(value: object) -> Any:
     if isinstance(value, Mapping):
-        return {str(key): _inner(item) for key, item in value.items()}
+        return {str(to_sql(key)): _inner(item) for key, item in value.items()}
     description = describe(type(value))
     if description is not None:
         return {name: _inner(item) for name, item in description.values(value).items()}
@@ -58,6 +58,8 @@ def _inner(value: object) -> Any:
     if isinstance(value, (set, frozenset)):
         return sorted(map(_inner, value), key=str)
     simple = to_sql(value)
+    if isinstance(simple, float) and simple - simple != 0:
+        return str(simple)  # JSON has neither NaN nor infinities
     # JSON has no bytes
     return simple.hex() if isinstance(simple, bytes) else simple
 
@@ -111,13 +113,30 @@ def _converted(value: Any, node: Node) -> Any:
         return ITEM_TYPES[node.origin](from_sql(one, node.item) for one in value)
     if node.kind is Kind.MAPPING and isinstance(value, dict):
         key, item = node.args if len(node.args) == 2 else (ANYTHING, ANYTHING)
-        return {from_sql(name, key): from_sql(one, item) for name, one in value.items()}
+        return {_key_of(name, key): from_sql(one, item) for name, one in value.items()}
     description = description_of(node.bare) if isinstance(value, dict) else None
     if description is None:
         return value
     return restored(
         description, {n: from_sql(one, description.node_of(n)) for n, one in value.items()}
     )
+
+
+def stored_type(node: Node) -> Any:
+    """The type that a column has for a field: of an enum that of its members' values."""
+    members = list(node.bare) if node.is_enum else []
+    return type(members[0].value) if members else node.bare
+
+
+def _key_of(text: Any, node: Node) -> Any:
+    """The key of a mapping: JSON has all of them as texts."""
+    wanted = stored_type(node)
+    if wanted is bool:
+        return from_sql(text == "True", node)
+    try:
+        return from_sql(wanted(text) if wanted in (int, float) else text, node)
+    except ValueError as why:
+        raise Unfit(f"{show(text, 60)} is no {type_name(node.bare)}: {why}") from None
 
 
 def _converter(node: Node) -> Callable[[Any], Any] | None:
@@ -135,8 +154,7 @@ def _converter(node: Node) -> Callable[[Any], Any] | None:
 _NUMBERS: dict[Any, Callable[[Any], Any]] = {
     # SQLite has truth values as 0 and 1
     bool: lambda value: bool(value) if value in (0, 1) else value,
-    float: lambda value: float(value) if not isinstance(value, (str, bytes)) else value,
-    int: lambda value: (
-        int(value) if not isinstance(value, (str, bytes)) and value == int(value) else value
-    ),
+    # what a column of numbers does not hold is a text
+    float: float,
+    int: lambda value: int(value) if isinstance(value, str) or value == int(value) else value,
 }

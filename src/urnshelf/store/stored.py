@@ -48,6 +48,7 @@ class Store:
         self._views: dict[type, View[Any]] = {}
         self._known_by: dict[type, tuple[str, str]] = {}
         self._of_interfaces: dict[Any, type] = {}
+        self._unchecked: list[tuple[Definition, Rows, Any]] | None = None
         self.told: list[type] = []
         """The types of which it was told how their records are stored."""
 
@@ -163,6 +164,9 @@ class Store:
 
     def check_references(self, definition: Definition, rows: Rows, record: object) -> None:
         """Refuse a record that refers to one that is not there."""
+        if self._unchecked is not None:
+            self._unchecked.append((definition, rows, record))
+            return
         for field, parent in definition.references.items():
             key = rows.fetch(record, field)
             if key is not None and key not in self.view(parent).stored.by_key:
@@ -170,6 +174,18 @@ class Store:
                     f"{definition.name}.{field}={show(key)} refers to a {parent.__name__} that is "
                     "not on the shelf"
                 )
+
+    @contextmanager
+    def referring_in_any_order(self) -> Iterator[None]:
+        """A block at whose end, and not before, all that is referred to must be there."""
+        self._unchecked, before = [], self._unchecked
+        try:
+            yield
+            waiting, self._unchecked = self._unchecked, None
+            for definition, rows, record in waiting or ():
+                self.check_references(definition, rows, record)
+        finally:
+            self._unchecked = before
 
     def check_unreferenced(self, definition: Definition, key: object) -> None:
         """Refuse to take a record away while another refers to it."""

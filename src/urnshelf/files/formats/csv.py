@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import csv
 import json
+import sys
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 from urnshelf.errors import FileRefused
-from urnshelf.files.file_table import Chunks, Entry, FileTable, unfinished
+from urnshelf.files.file_table import Chunks, Entry, FileTable
 from urnshelf.records.codec import ABSENT, from_cell, to_cell
 from urnshelf.types.nodes import Node
 
@@ -18,7 +20,7 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write the records."""
-    with unfinished(path) as part, part.open("w", newline="", encoding="utf-8") as file:
+    with path.open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file, lineterminator="\n")
         writer.writerow(table.columns)
         for chunk in chunks:
@@ -26,15 +28,26 @@ def write(path: Path, chunks: Chunks, table: FileTable) -> None:
 
 
 def _row(data: dict[str, Any], table: FileTable) -> list[str]:
+    table.check_columns(data)
     return [
         to_cell(data[name], node) if name in data else ABSENT
         for name, node in table.columns.items()
     ]
 
 
+@contextmanager
+def _cells_of_any_length() -> Iterator[None]:
+    """The reader has one limit for the whole process, and texts may be longer."""
+    before = csv.field_size_limit(sys.maxsize)
+    try:
+        yield
+    finally:
+        csv.field_size_limit(before)
+
+
 def read(path: Path, table: FileTable) -> Iterator[Entry]:
     """The records' data, each with where it stands."""
-    with path.open(newline="", encoding="utf-8") as file:
+    with path.open(newline="", encoding="utf-8") as file, _cells_of_any_length():
         reader = csv.reader(file, strict=True)
         try:
             header = next(reader, [])

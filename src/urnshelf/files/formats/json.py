@@ -6,14 +6,14 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from urnshelf.errors import FileRefused
-from urnshelf.files.file_table import Chunks, Entry, FileTable, line_of, parsed, text_of, unfinished
+from urnshelf.files.file_table import Chunks, Entry, FileTable, line_of, parsed, text_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write the records."""
-    with unfinished(path) as part, part.open("w", encoding="utf-8", newline="\n") as file:
+    with path.open("w", encoding="utf-8", newline="\n") as file:
         between = "[\n"
         for chunk in chunks:
             for record in chunk:

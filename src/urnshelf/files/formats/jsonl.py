@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
-from urnshelf.files.file_table import Chunks, Entry, FileTable, line_of, parsed, text_of, unfinished
+from urnshelf.files.file_table import Chunks, Entry, FileTable, line_of, parsed, text_of
 
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write the records."""
-    with unfinished(path) as part, part.open("w", encoding="utf-8", newline="\n") as file:
+    with path.open("w", encoding="utf-8", newline="\n") as file:
         for chunk in chunks:
             file.writelines(line_of(table.data(record)) + "\n" for record in chunk)
 

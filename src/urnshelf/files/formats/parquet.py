@@ -12,7 +12,7 @@ from types import ModuleType
 from typing import Any, NamedTuple
 
 from urnshelf.errors import FileRefused
-from urnshelf.files.file_table import Chunks, Entry, FileTable, unfinished
+from urnshelf.files.file_table import Chunks, Entry, FileTable
 from urnshelf.files.formats.csv import data_of
 from urnshelf.records.codec import ABSENT, to_cell, to_json
 from urnshelf.records.display import show
@@ -37,9 +37,11 @@ def write(path: Path, chunks: Chunks, table: FileTable) -> None:
         _Column(name, node, _kind(name, node, first, arrow)) for name, node in table.columns.items()
     ]
     schema = arrow.schema([(column.name, column.kind or arrow.string()) for column in columns])
-    with unfinished(path) as part, parquet.ParquetWriter(part, schema) as writer:
+    with parquet.ParquetWriter(path, schema) as writer:
         rows: list[dict[str, Any]] | None = first
         while rows is not None:
+            for row in rows:
+                table.check_columns(row)
             arrays = [_array(column, rows, table, arrow) for column in columns]
             writer.write_table(arrow.Table.from_arrays(arrays, schema=schema))
             chunk = next(waiting, None)
