@@ -121,7 +121,12 @@ _BYTE_ARRAY = _BYTES._replace(from_text=lambda text: bytearray(_as_bytes(text)),
 _SPAN = Scalar(_span_text, _span_of, lambda span: span.total_seconds(), _span_from_sql)
 
 SCALARS: dict[str, Scalar] = {
-    "decimal.Decimal": Scalar(str, _made("decimal.Decimal"), float),
+    "decimal.Decimal": Scalar(
+        str,
+        _made("decimal.Decimal"),
+        # one that signals cannot be made a float
+        lambda value: float("nan") if value.is_nan() else float(value),
+    ),
     "datetime.datetime": Scalar(_moment_text, _moment_of, _moment_sql),
     "datetime.date": Scalar(
         lambda day: str(day.isoformat()),

@@ -10,6 +10,7 @@ from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.records.equality import EXACT, Matcher, same
 from urnshelf.store.conditions import AllOf, Condition, Predicate, Test, checked
+from urnshelf.store.ordering import is_null
 from urnshelf.store.paths import column_text, fetcher, literal
 from urnshelf.types.forms import type_name
 
@@ -37,13 +38,15 @@ class Comparison(OfField):
     def test(self) -> Test:
         """The comparison; unknown where the field is None."""
         fetch, wanted = fetcher(self.path), folded(self.value) if self.fold else self.value
+        if not isinstance(wanted, Matcher) and is_null(wanted):
+            return lambda record: None
         if self._is_exact:
             return _exact_test(fetch, wanted)
         compare = self._equal if self.sign in ("=", "<>") else self._order
 
         def verdict(record: object) -> bool | None:
             value = fetch(record)
-            if value is None and not isinstance(wanted, Matcher):
+            if is_null(value) and not isinstance(wanted, Matcher):
                 return None
             return compare(folded(value) if self.fold else value, wanted)
 
@@ -91,8 +94,9 @@ def _exact_test(fetch: Callable[[Any], Any], wanted: object) -> Test:
     def verdict(record: object) -> bool | None:
         value = fetch(record)
         if type(value) is cls:
-            return bool(value == wanted)
-        return None if value is None else same(wanted, value)
+            # what is no number is unknown, as in SQL
+            return None if value != value else bool(value == wanted)
+        return None if is_null(value) else same(wanted, value)
 
     return verdict
 
@@ -122,7 +126,9 @@ class OneOf(OfField):
     """A field that equals one of some values."""
 
     def __init__(self, path: str, values: Iterable[Any], fold: bool = False) -> None:
-        self.path, self.values, self.fold = path, list(values), fold
+        # what is no number is NULL in SQL, as None is
+        self.values = [None if is_null(value) else value for value in values]
+        self.path, self.fold = path, fold
 
     def test(self) -> Test:
         """Any of the equalities; None among the values means that the field may be None."""
@@ -134,7 +140,7 @@ class OneOf(OfField):
 
         def verdict(record: object) -> bool | None:
             value = fetch(record)
-            if value is None:
+            if is_null(value):
                 return None if wanted and None not in wanted else bool(wanted)
             value = folded(value) if self.fold else value
             if quick is not None and type(value) in (int, str):
@@ -163,7 +169,7 @@ class IsNone(OfField):
     def test(self) -> Test:
         """Always known."""
         fetch = fetcher(self.path)
-        return lambda record: fetch(record) is None
+        return lambda record: is_null(fetch(record))
 
     def __str__(self) -> str:
         return f"{column_text(self.path)} IS NULL"
@@ -202,9 +208,20 @@ class TextPart(OfField):
         )
         if self.where == "contains" or self.part == "":
             return f"instr({column}, {part}) > 0"
+        if isinstance(self.part, str) and "\0" in self.part:
+            return self._of_bytes(column, part)
         length = len(self.part) if isinstance(self.part, str) else f"length({part})"
         where = f"1, {length}" if self.where == "starts" else f"-{length}"
         return f"substr({column}, {where}) = {part}"
+
+    def _of_bytes(self, column: str, part: str) -> str:
+        """The same for a part with a NUL, where SQLite ends a text whose letters it counts."""
+        if self.where == "starts":
+            return f"instr({column}, {part}) = 1"
+        length = len(self.part.encode())
+        # one more at the end, for of an empty text SQLite takes nothing, and not an empty part
+        bytes_before = f"substr(CAST({column} || 'x' AS BLOB), -{length + 1}, {length})"
+        return f"{bytes_before} = CAST({part} AS BLOB)"
 
 
 def condition_of(conditions: Iterable[Any], fields: dict[str, Any]) -> tuple[Condition, ...]:
@@ -229,7 +246,10 @@ def folded(value: object) -> Any:
 
 
 def _folded_text(text: str, fold: bool) -> str:
-    return f"lower({text})" if fold else text
+    """Small letters; where it matters it says that not every database has the same."""
+    if not fold:
+        return text
+    return f"lower({text})" + ("" if text.isascii() else " /* SQLite's lower has A to Z only */")
 
 
 _ORDERS: dict[str, Callable[[Any, Any], Any]] = {

@@ -2,14 +2,43 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from datetime import timedelta
+from decimal import Decimal
 from typing import Any
 
 from urnshelf.errors import RecordRefused
+from urnshelf.records.display import show
 from urnshelf.records.sql import to_sql
 from urnshelf.store.paths import fetcher
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+def is_null(value: object) -> bool:
+    """Whether SQL has NULL for a value: None, and what is not a number."""
+    if isinstance(value, Decimal):
+        return value.is_nan()
+    return value is None or (isinstance(value, float) and value != value)
+
+
+def without_nulls(values: Iterable[Any]) -> list[Any]:
+    """The values that SQL's aggregates look at."""
+    return [value for value in values if not is_null(value)]
+
+
+def added(values: list[Any], what: str) -> Any:
+    """The sum of some values; raises RecordRefused for those that are no numbers."""
+    for value in values:
+        if not isinstance(value, (int, float, Decimal, timedelta)):
+            raise RecordRefused(
+                f"{what}: {show(value, 40)} is a {type(value).__name__}; only numbers and spans of "
+                "time can be added"
+            )
+    try:
+        return sum(values[1:], values[0])
+    except TypeError as why:
+        raise RecordRefused(f"{what}: these values cannot be added: {why}") from None
 
 
 def distinct_values(values: list[Any]) -> list[Any]:
@@ -31,16 +60,16 @@ def hashed(value: object) -> Any:
 
 def in_own_order(values: list[Any]) -> list[Any]:
     """The values sorted; None is least, as in SQLite."""
-    return [None for value in values if value is None] + orderly(
-        [v for v in values if v is not None], lambda v: v
+    return [None for value in values if is_null(value)] + orderly(
+        without_nulls(values), lambda v: v
     )
 
 
 def sorted_by(rows: list[Any], path: str, descending: bool) -> list[Any]:
     """Sorted by one field, stably; None is least, as in SQLite."""
     fetch = fetcher(path)
-    without = [row for row in rows if fetch(row) is None]
-    having = orderly([row for row in rows if fetch(row) is not None], fetch, descending)
+    without = [row for row in rows if is_null(fetch(row))]
+    having = orderly([row for row in rows if not is_null(fetch(row))], fetch, descending)
     return having + without if descending else without + having
 
 

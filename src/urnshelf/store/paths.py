@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
+from decimal import Decimal
 from math import isfinite, isnan
 from typing import Any
 
@@ -82,7 +83,7 @@ def literal(value: object) -> str:
     """
     if isinstance(value, (Matcher, Placeholder)):
         return repr(value)
-    if type(value).__name__ == "Decimal":
+    if isinstance(value, Decimal) and value.is_finite() and value.adjusted() < 308:
         return f"{value:f}"
     simple = to_sql(value)
     if simple is None:

@@ -10,7 +10,16 @@ from urnshelf.errors import RecordMissing, RecordRefused
 from urnshelf.records.display import show
 from urnshelf.store.comparisons import condition_of
 from urnshelf.store.conditions import AllOf, Condition
-from urnshelf.store.ordering import distinct_values, hashed, in_own_order, sorted_by
+from urnshelf.store.ordering import (
+    added,
+    distinct_values,
+    hashed,
+    in_own_order,
+    is_null,
+    orderly,
+    sorted_by,
+    without_nulls,
+)
 from urnshelf.store.paths import column_text, fetcher, identifier
 
 if TYPE_CHECKING:
@@ -81,7 +90,8 @@ class Selection(Generic[V]):
         changes = {"order": self._order, "most": self._most, "skipped": self._skipped} | changed
         return type(self)(self._source, self._condition, **changes)
 
-    def _run(self) -> list[V]:
+    def _run(self, most: int | None = None) -> list[V]:
+        """What it gives; the first so many, where no more are wanted."""
         raise NotImplementedError
 
     def __iter__(self) -> Iterator[V]:
@@ -95,7 +105,12 @@ class Selection(Generic[V]):
     @overload
     def __getitem__(self, index: slice) -> list[V]: ...
     def __getitem__(self, index: int | slice) -> V | list[V]:
-        return self._run()[index]
+        last = index.stop if isinstance(index, slice) else index
+        # from the end on, all must be known
+        ends = (index.start, index.stop, index.step) if isinstance(index, slice) else (index,)
+        if last is None or any(end is not None and end < 0 for end in ends):
+            return self._run()[index]
+        return self._run(last + (not isinstance(index, slice)))[index]
 
     def __repr__(self) -> str:
         return f"<{self}>"
@@ -169,7 +184,7 @@ class Query(Selection[V]):
         >>> shelf.records(Berth).where().first() is None
         True
         """
-        found = self._rows()[:1]
+        found = self._rows(1)
         return self._source.copies(found)[0] if found else None
 
     def one(self) -> V:
@@ -205,7 +220,7 @@ class Query(Selection[V]):
         90.0
         """
         values = self._values(field)
-        return sum(values[1:], values[0]) if values else 0
+        return added(values, f"sum({field!r})") if values else 0
 
     def min(self, field: str) -> Any:
         """The least value of a field; None where there is no value.
@@ -214,7 +229,7 @@ class Query(Selection[V]):
         >>> shelf.records(Berth).where().min("id")
         1
         """
-        return min(self._values(field), default=None)
+        return next(iter(orderly(self._values(field), lambda value: value)), None)
 
     def max(self, field: str) -> Any:
         """The greatest value of a field; None where there is no value.
@@ -223,7 +238,7 @@ class Query(Selection[V]):
         >>> shelf.records(Berth).where().max("id")
         3
         """
-        return max(self._values(field), default=None)
+        return next(iter(orderly(self._values(field), lambda value: value, True)), None)
 
     def avg(self, field: str) -> Any:
         """The mean of a field; None where there is no value.
@@ -233,7 +248,7 @@ class Query(Selection[V]):
         2.0
         """
         values = self._values(field)
-        return sum(values[1:], values[0]) / len(values) if values else None
+        return added(values, f"avg({field!r})") / len(values) if values else None
 
     def count_by(self, field: str) -> dict[Any, int]:
         """How many records there are for each value of a field; the values in their order.
@@ -243,7 +258,8 @@ class Query(Selection[V]):
         >>> shelf.records(Berth).where().count_by("harbour")
         {'Curlhythe': 2, 'Ternhythe': 3}
         """
-        values = list(map(fetcher(self._source.check_path(field)), self._rows()))
+        fetch = fetcher(self._source.check_path(field))
+        values = [None if is_null(fetch(row)) else fetch(row) for row in self._rows()]
         counts = Counter(map(hashed, values))
         return {value: counts[hashed(value)] for value in distinct_values(in_own_order(values))}
 
@@ -277,18 +293,22 @@ class Query(Selection[V]):
         >>> [berth.id for berth in shelf.records(Berth).where().all()]
         [1, 2, 3]
         """
-        return self._source.copies(self._rows())
+        return self._run()
 
-    _run = all
+    def _run(self, most: int | None = None) -> list[V]:
+        return self._source.copies(self._rows(most))
 
-    def _rows(self) -> list[Any]:
+    def _rows(self, most: int | None = None) -> list[Any]:
+        wanted = most if self._most is None or most is None else min(most, self._most)
+        wanted = self._most if wanted is None else wanted
+        if not self._order and wanted is not None:
+            return self._source.first_rows(self._condition, self._skipped + wanted)[self._skipped :]
         rows = self._source.rows(self._condition)
         rows = self._sorted(rows) if self._order else rows
-        return self._cut(rows) if self.is_paged else rows
+        return (self._cut(rows) if self.is_paged else rows)[:most]
 
     def _values(self, field: str) -> list[Any]:
-        fetch = fetcher(self._source.check_path(field))
-        return [value for value in map(fetch, self._rows()) if value is not None]
+        return without_nulls(map(fetcher(self._source.check_path(field)), self._rows()))
 
     def sql(self, what: str = "SELECT *") -> str:
         """The SQL of something else than its records: a count, a removal.
@@ -347,13 +367,15 @@ class Distinct(Selection[Any]):
             )
         return new
 
-    def _run(self) -> list[Any]:
+    def _run(self, most: int | None = None) -> list[Any]:
         rows = self._sorted(self._source.rows(self._condition))
         fetch = [fetcher(path) for path in self._paths]
         values = [
-            fetch[0](row) if len(fetch) == 1 else tuple(one(row) for one in fetch) for row in rows
+            tuple(None if is_null(value) else value for value in [one(row) for one in fetch])
+            for row in rows
         ]
-        return self._cut(distinct_values(values))
+        found = values if len(fetch) > 1 else [value for (value,) in values]
+        return self._cut(distinct_values(found))[:most]
 
     def __str__(self) -> str:
         return self._sql(f"SELECT DISTINCT {', '.join(map(column_text, self._paths))}")

@@ -5,6 +5,7 @@ out.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from itertools import islice
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from urnshelf.errors import RecordRefused
@@ -194,6 +195,16 @@ class View(Generic[T]):
         shown = keys if limited is None else [key for key in keys if key in limited]
         found = list(map(stored.__getitem__, shown))
         return condition.chosen(found) if condition.parts else found
+
+    def first_rows(self, condition: AllOf, most: int) -> list[T]:
+        """The first so many of them; the others are not looked at."""
+        if self._seen or Predicate in map(type, condition.parts):
+            condition = AllOf((*self._seen, *map(self._safe, condition.parts)))
+        stored, limited = self.stored.by_key, self.stored.limited
+        keys = self.stored.candidates(condition) if condition.parts else self.stored.keys()
+        test = condition.test() if condition.parts else None
+        rows = (stored[key] for key in keys if limited is None or key in limited)
+        return list(islice((row for row in rows if test is None or test(row)), most))
 
     def in_order_of_arrival(self) -> list[T]:
         """The stored records in the order in which they came; not copies."""
