@@ -224,12 +224,12 @@ def test_a_plan_may_hold_json_schemas(tmp_path: Path, capsys: pytest.CaptureFixt
         ("format = 1", "there are no tables"),
         (
             "format = 1\ncolour = 3\n[tables.a]",
-            "p.toml: 'colour' is not known; known are format, seed, tables",
+            "p.toml: 'colour' is not known; it has format, seed, tables",
         ),
         ("format = 1\n[tables.a]", "p.toml, table 'a': either a type or a schema"),
         (
             "format = 1\n[tables.a]\ntype = 'nowhere:X'",
-            "table 'a': 'nowhere:X': the module cannot be imported",
+            "table 'a': 'nowhere:X': there is no module nowhere",
         ),
         (
             "format = 1\n[tables.a]\nschema = 'gone.json'",
@@ -300,8 +300,8 @@ def test_a_picture_is_saved(tmp_path: Path, capsys: pytest.CaptureFixture[str]) 
         ([VESSEL, "--set", "kind"], "write it as field=value"),
         ([VESSEL, "-o", "x.xls"], "must be one of .csv, .json, .jsonl, .parquet"),
         ([VESSEL, "--picture", "x.gif"], "must be .png"),
-        (["urnshelf.demo.harbour:Vesse"], "has no Vesse"),
-        (["nowhere:Vessel"], "cannot be imported"),
+        (["urnshelf.demo.harbour:Vesse"], "has no 'Vesse'"),
+        (["nowhere:Vessel"], "there is no module nowhere"),
         (["Vessel"], "is named as MODULE:NAME"),
         (["builtins:int"], "is no record type"),
         (["gone.toml"], "gone.toml cannot be read"),

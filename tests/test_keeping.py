@@ -335,8 +335,8 @@ from urnshelf.cli.main import main
 from urnshelf.demo.harbour import Berth, Vessel
 seed = int(sys.argv[1])
 def draw(ending):
-    main(["draw", "urnshelf.demo.harbour:Berth", "-n", "1500", "--seed", str(seed), "-o",
-          f"draw.{ending}"])
+    sys.exit() if main(["draw", "urnshelf.demo.harbour:Berth", "-n", "1500", "--seed", str(seed),
+                        "-o", f"draw.{ending}"]) else None
 shelf = Shelf(seed=seed)
 shelf.stock(Berth, 1500), shelf.stock(Vessel, 400)
 print("ready", flush=True)
@@ -367,11 +367,15 @@ def run(folder: Path, name: str, seed: int, times: int) -> subprocess.Popen[str]
     return process
 
 
+def ended(process: subprocess.Popen[str]) -> None:
+    process.communicate()
+
+
 @pytest.mark.parametrize("name", WRITERS)
 def test_a_kill_leaves_the_old_or_the_new(tmp_path: Path, name: str) -> None:
     drawn = {}
     for seed in (1, 2):
-        run(tmp_path, name, seed, 1).wait()
+        ended(run(tmp_path, name, seed, 1))
         drawn[seed] = written(tmp_path, name)
     assert drawn[1] != drawn[2]
     before = sorted(path.name for path in tmp_path.rglob("*"))
@@ -381,7 +385,7 @@ def test_a_kill_leaves_the_old_or_the_new(tmp_path: Path, name: str) -> None:
         process = run(tmp_path, name, 1 + number % 2, 1000)
         clock.sleep(random.random() * 0.15)
         process.send_signal(signals[number % 3])
-        process.wait()
+        ended(process)
         assert written(tmp_path, name) in drawn.values()
         for path in [] if name == "quay.db" else tmp_path.rglob(".*"):
             assert signals[number % 3] is signal.SIGKILL, path

@@ -240,7 +240,7 @@ def test_it(shelf):
     ("table", "passes", "says"),
     [
         ('tells = ["test_told:AuditLog"]', True, ""),
-        ('tells = ["test_told:AuditLogs"]', False, "test_told has no AuditLogs"),
+        ('tells = ["test_told:AuditLogs"]', False, "test_told has no 'AuditLogs'"),
         (
             'tell = ["test_told:AuditLog"]',
             False,

@@ -754,7 +754,7 @@ def test_urnshelf_explain(capsys: pytest.CaptureFixture[str]) -> None:
 @pytest.mark.parametrize(
     ("what", "complaint"),
     [
-        ("repositories:Nothing", "repositories has no Nothing"),
+        ("repositories:Nothing", "repositories has no 'Nothing'"),
         ("repositories", "a type is named as MODULE:NAME"),
         ("repositories:Finders[int]", "is not a generic class"),
         ("builtins:int", "cannot fake"),

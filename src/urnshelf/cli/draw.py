@@ -58,7 +58,7 @@ def draw(
         from urnshelf.cli.picture import save_picture
 
         save_picture(table, Path(picture))
-        print(f"{picture}: {len(table.columns)} fields of {table.count} records")
+        print(f"{picture}: {len(table.columns)} fields of {_records(table.count)}")
     if out is not None:
         _write([(table, Path(out))])
     if out is None and picture is None:
@@ -93,6 +93,10 @@ def _place(table: PlannedTable, out: str) -> Path:
     return Path(out.replace("*", name)) if "*" in out else Path(out) / f"{name}.csv"
 
 
+def _records(count: int) -> str:
+    return f"{count} record{'s' * (count != 1)}"
+
+
 def _preview(table: PlannedTable) -> None:
     first = next(table.chunks(), [])[:SHOWN]
     title = (
@@ -100,7 +104,8 @@ def _preview(table: PlannedTable) -> None:
         if table.count > len(first)
         else f"{table.name}: {table.count}"
     )
-    console().print(record_table(title, list(table.columns), first), "")
+    out = console()
+    out.print(record_table(title, list(table.columns), first, out.width), "")
 
 
 def _write(tables: list[tuple[PlannedTable, Path]]) -> None:
@@ -119,7 +124,7 @@ def _write(tables: list[tuple[PlannedTable, Path]]) -> None:
             made_folder(path)
             write(path, _with_progress(table, path.name), file_table(table.what), files)
     for table, path in tables:
-        print(f"{path}: {table.count} records")
+        print(f"{path}: {_records(table.count)}")
 
 
 def _with_progress(table: PlannedTable, name: str) -> Iterator[list[Any]]:
@@ -127,7 +132,7 @@ def _with_progress(table: PlannedTable, name: str) -> Iterator[list[Any]]:
         yield from table.chunks()
         return
     columns = (
-        TextColumn("{task.description}"),
+        TextColumn("{task.description}", markup=False),
         BarColumn(complete_style="cyan"),
         MofNCompleteColumn(),
         TimeRemainingColumn(),

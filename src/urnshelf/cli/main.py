@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import argparse
+import os
 import sys
 from collections.abc import Sequence
+from traceback import extract_tb
 
 from urnshelf import __version__
 from urnshelf.errors import UrnShelfError
@@ -20,10 +22,28 @@ def main(arguments: Sequence[str] | None = None) -> int:
     parser = _parser()
     chosen = parser.parse_args(arguments)
     try:
-        return _run(chosen, parser)
+        code = _run(chosen, parser)
+        sys.stdout.flush()
+        return code
+    except BrokenPipeError:
+        # who reads has seen enough; what is left in the buffer must not be tried again at the end
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except KeyboardInterrupt:
+        return _told("stopped", 130)
     except UrnShelfError as refused:
-        print(f"urnshelf: {refused}", file=sys.stderr)
-        return 2
+        return _told(str(refused), 2)
+    except OSError as refused:
+        return _told(f"{refused.filename or 'the output'}: {refused.strerror or refused}", 2)
+    except Exception as error:  # of the user's own types, which run while they are drawn
+        frame = extract_tb(error.__traceback__)[-1]
+        where = f"line {frame.lineno} of {frame.filename}"
+        return _told(f"{type(error).__name__}: {error} ({where})", 3)
+
+
+def _told(message: str, code: int) -> int:
+    print(f"urnshelf: {message}".encode(errors="backslashreplace").decode(), file=sys.stderr)
+    return code
 
 
 def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
@@ -74,13 +94,18 @@ def _parser() -> argparse.ArgumentParser:
         "explain", help="how the methods of an interface are read, as a table"
     )
     explain.add_argument(
-        "what", metavar="MODULE:INTERFACE", help="a repository, a DAO, a store, a unit of work"
+        "what",
+        metavar="MODULE:INTERFACE",
+        help="a repository, a DAO, a store, a unit of work; MODULE:INTERFACE.METHOD for one of it",
     )
     return parser
 
 
 def _count(text: str) -> int:
-    count = int(text)
+    try:
+        count = int(text)
+    except ValueError:
+        count = -1
     if count < 0:
-        raise argparse.ArgumentTypeError("a number from 0 is needed")
+        raise argparse.ArgumentTypeError(f"{text!r}: a whole number from 0 is needed")
     return count

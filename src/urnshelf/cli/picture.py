@@ -4,6 +4,7 @@ timeline.
 
 from __future__ import annotations
 
+import warnings
 from collections import Counter
 from collections.abc import Sequence
 from datetime import date, datetime
@@ -16,6 +17,8 @@ from typing import Any
 from urnshelf.cli.showing import cell
 from urnshelf.errors import RecordRefused
 from urnshelf.files.plan_file import PlannedTable
+from urnshelf.files.whole import unfinished
+from urnshelf.files.writing import made_folder
 from urnshelf.store.paths import fetcher
 
 MOST = 10_000
@@ -38,19 +41,26 @@ def save_picture(table: PlannedTable, path: Path) -> None:
         raise RecordRefused(f"--picture {path.name}: the ending must be .png")
     try:
         from matplotlib.figure import Figure
+        from matplotlib.text import Text
     except ImportError:
         raise RecordRefused('a picture needs Matplotlib: pip install "urnshelf[data]"') from None
     records = next(table.chunks(), [])[:MOST]
     fields = list(table.columns)[:MOST_PANELS]
     across = min(5, max(1, ceil(len(fields) ** 0.5)))
     figure = Figure(figsize=(12.8, 8), dpi=100, layout="constrained")
-    figure.suptitle(f"{table.name}: {len(fields)} fields of {len(records)} records", fontsize=13)
+    many = f"{len(records)} record{'s' * (len(records) != 1)}"
+    figure.suptitle(f"{table.name}: {len(fields)} fields of {many}", fontsize=13)
     panels = figure.subplots(ceil(len(fields) / across), across, squeeze=False).flat
     for name, panel in zip(fields, panels, strict=False):
         _panel(panel, name, list(map(fetcher(name), records)))
     for panel in list(panels):
         panel.set_axis_off()
-    figure.savefig(path)
+    for text in figure.findobj(Text):
+        text.set_parse_math(False)  # a $ in a name or a value is a $
+    made_folder(path)
+    with warnings.catch_warnings(), unfinished() as files:
+        warnings.simplefilter("ignore")  # of letters that the font does not have
+        figure.savefig(files.part(path), format="png")
 
 
 def _panel(panel: Any, name: str, values: Sequence[Any]) -> None:

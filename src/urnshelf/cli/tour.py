@@ -51,8 +51,11 @@ def tour(seed: int) -> None:
         _ledger(out, shelf)
         _failure(out, shelf)
     out.print(
-        "\nNext: copy the first test from the README; [bold]urnshelf --help[/bold] lists the "
-        "commands."
+        Text.assemble(
+            "\nNext: copy the first test from the README; ",
+            ("urnshelf --help", "bold"),
+            " lists the commands.",
+        )
     )
 
 
@@ -72,6 +75,7 @@ def _records(out: Console, shelf: Shelf) -> None:
             f"3 of {len(berths)} berths, drawn from seed {shelf.seed}",
             fields,
             berths[:3],
+            out.width,
         ),
         "",
     )
@@ -100,7 +104,7 @@ def _act(out: Console, desk: MooringDesk) -> None:
     _step(out, 3, "The real service acts", "mooring = desk.moor(vessel_id=7, arrival=NOON, days=3)")
     mooring = desk.moor(vessel_id=7, arrival=NOON, days=3)
     fields = [f.name for f in dataclasses.fields(Mooring)]
-    out.print(record_table(None, fields, [mooring]), "")
+    out.print(record_table(None, fields, [mooring], out.width), "")
 
 
 def _checks(out: Console, shelf: Shelf) -> None:

@@ -11,8 +11,10 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.files.file_table import plain_name
 from urnshelf.files.plan_values import rule_from
+from urnshelf.files.whole import why
 from urnshelf.near_names import nearest
 from urnshelf.records.description import key_name
+from urnshelf.records.display import show
 from urnshelf.store.paths import fetcher
 from urnshelf.types.forms import type_name
 from urnshelf.types.loading import load_type
@@ -95,10 +97,10 @@ def read_plan(path: Path, seed: int | None = None) -> list[PlannedTable]:
     """
     try:
         plan = tomllib.loads(path.read_text(encoding="utf-8"))
-    except (OSError, UnicodeDecodeError) as why:
-        raise RecordRefused(f"{path.name} cannot be read: {why}") from None
-    except tomllib.TOMLDecodeError as why:
-        raise RecordRefused(f"{path.name} is no TOML: {why}") from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise RecordRefused(f"{path} cannot be read: {why(error)}") from None
+    except tomllib.TOMLDecodeError as error:
+        raise RecordRefused(f"{path.name} is no TOML: {error}") from None
     _refuse_unknown(plan, _TOP, path.name)
     if plan.get("format") != FORMAT:
         raise RecordRefused(
@@ -124,6 +126,9 @@ def _table(
     _refuse_unknown(table, _TABLE, where)
     if ("type" in table) == ("schema" in table):
         raise RecordRefused(f"{where}: either a type or a schema is needed")
+    for word in ("type", "schema"):
+        if not isinstance(table.get(word, ""), str):
+            raise RecordRefused(f"{where}: {word} = {show(table[word], 40)}, but a text is needed")
     what = (
         _typed(where, table["type"])
         if "type" in table
@@ -131,7 +136,7 @@ def _table(
     )
     columns = columns_of(what)
     rules: dict[str, Rule] = {}
-    for field, rule in table.get("rules", {}).items():
+    for field, rule in _rules_told(table, name, where).items():
         if isinstance(what, Mapping):
             raise RecordRefused(
                 f"{where}: a JSON Schema has no rules beside it; say it in the schema"
@@ -149,6 +154,15 @@ def _table(
     return PlannedTable(
         name, what, _whole(table, "count", 10, where), _whole(table, "start", 0, where), urn, rules
     )
+
+
+def _rules_told(table: Mapping[str, Any], name: str, where: str) -> Mapping[str, Any]:
+    told = table.get("rules", {})
+    if not isinstance(told, Mapping):
+        raise RecordRefused(
+            f"{where}: rules = {show(told, 40)}, but a table is needed, [tables.{name}.rules]"
+        )
+    return told
 
 
 def _link(where: str, to: str, field: str | None, before: dict[str, PlannedTable]) -> Rule:
@@ -181,15 +195,22 @@ class _TableLink(Link):
 def _typed(where: str, words: object) -> Any:
     try:
         return load_type(str(words))
-    except RecordRefused as why:
-        raise RecordRefused(f"{where}: {why}") from None
+    except RecordRefused as refused:
+        raise RecordRefused(f"{where}: {refused}") from None
 
 
 def _schema(path: Path, where: str) -> Any:
     try:
-        return json.loads(path.read_text(encoding="utf-8"))
-    except (OSError, ValueError) as why:
-        raise RecordRefused(f"{where}: the schema {path.name} cannot be read: {why}") from None
+        schema = json.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise RecordRefused(
+            f"{where}: the schema {path.name} cannot be read: {why(error)}"
+        ) from None
+    except ValueError as error:
+        raise RecordRefused(f"{where}: the schema {path.name} is no JSON: {error}") from None
+    if not isinstance(schema, Mapping):
+        raise RecordRefused(f"{where}: {path.name} is no JSON Schema, but {show(schema, 40)}")
+    return schema
 
 
 def _whole(table: Mapping[str, Any], key: str, default: int, where: str) -> int:
@@ -203,5 +224,5 @@ def _refuse_unknown(table: Mapping[str, Any], known: frozenset[str], where: str)
     unknown = sorted(table.keys() - known)
     if unknown:
         raise RecordRefused(
-            f"{where}: {unknown[0]!r} is not known; known are {', '.join(sorted(known))}"
+            f"{where}: {unknown[0]!r} is not known; {nearest(unknown[0], sorted(known))}"
         )

@@ -94,15 +94,25 @@ def _terminate(number: int, frame: FrameType | None) -> None:  # noqa: ARG001
 
 @contextmanager
 def undisturbed() -> Iterator[None]:
-    """A few renames that no signal comes between."""
-    if not hasattr(signal, "pthread_sigmask"):
+    """A few renames that no signal comes between: it waits until they are done."""
+    # elsewhere than in the main thread Python handles no signal
+    if threading.current_thread() is not threading.main_thread():
         yield
         return
-    before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGTERM, signal.SIGINT})
+    with _waiting(signal.SIGINT), _waiting(signal.SIGTERM):
+        yield
+
+
+@contextmanager
+def _waiting(number: signal.Signals) -> Iterator[None]:
+    came: list[int] = []
+    before = signal.signal(number, lambda one, _frame: came.append(one))
     try:
         yield
     finally:
-        signal.pthread_sigmask(signal.SIG_SETMASK, before)
+        signal.signal(number, before)
+        if came:
+            signal.raise_signal(number)
 
 
 def why(error: OSError | UnicodeError) -> str:
@@ -111,4 +121,6 @@ def why(error: OSError | UnicodeError) -> str:
         half = error.object[error.start : error.end]
         around = error.object[max(0, error.start - 12) : error.end + 12]
         return f"{half[0]!r} is half of a character, which no text in UTF-8 can hold, in {around!r}"
-    return getattr(error, "strerror", None) or str(error)
+    text = getattr(error, "strerror", None) or str(error)
+    # Arrow tells the system's own words at the end of its
+    return text.rpartition("] ")[2] if "[errno " in text else text

@@ -38,10 +38,10 @@ class Comparison(OfField):
     def test(self) -> Test:
         """The comparison; unknown where the field is None."""
         fetch, wanted = fetcher(self.path), folded(self.value) if self.fold else self.value
+        if self._is_exact and wanted == wanted:
+            return _exact_test(fetch, wanted)
         if not isinstance(wanted, Matcher) and is_null(wanted):
             return lambda record: None
-        if self._is_exact:
-            return _exact_test(fetch, wanted)
         compare = self._equal if self.sign in ("=", "<>") else self._order
 
         def verdict(record: object) -> bool | None:

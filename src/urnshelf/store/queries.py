@@ -293,7 +293,7 @@ class Query(Selection[V]):
         >>> [berth.id for berth in shelf.records(Berth).where().all()]
         [1, 2, 3]
         """
-        return self._run()
+        return self._source.copies(self._rows())
 
     def _run(self, most: int | None = None) -> list[V]:
         return self._source.copies(self._rows(most))
