@@ -81,7 +81,7 @@ class Stocking:
                         f"{view.name}: stock one of them first, or give {field}=rules.link(…)"
                     )
                 self._draw(parent, min(n, PARENTS), {}, (*waiting, record_type))
-        return [view.add(record) for record in self.urn._upcoming(record_type, n, fields)]
+        return self.urn._stocked(record_type, n, fields, view)
 
 
 def _check_count(record_type: Any, n: object) -> None:

@@ -110,9 +110,12 @@ def plain_name(name: str) -> str:
     return name
 
 
+_ENCODE = json.JSONEncoder(ensure_ascii=False, allow_nan=False).encode
+
+
 def line_of(data: object) -> str:
     """Data as one line of JSON."""
-    return json.dumps(data, ensure_ascii=False, allow_nan=False)
+    return _ENCODE(data)
 
 
 def text_of(path: Path) -> str:

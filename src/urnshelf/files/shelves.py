@@ -79,7 +79,7 @@ def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
             view: View[Any] = store.view(record_type)
             for record, at in records:
                 try:
-                    view.add(record)
+                    view.take(record, is_own=True)
                 except Exception as why:  # the user's own exception for a duplicate may be any
                     raise FileRefused(f"{at}: {why}") from None
 

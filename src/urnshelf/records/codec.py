@@ -19,6 +19,7 @@ from urnshelf.near_names import nearest
 from urnshelf.records.description import Description
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
+from urnshelf.records.quickly import fields_of
 from urnshelf.records.recognising import describe, description_of
 from urnshelf.records.scalars import Scalar, scalar_named, scalar_of
 from urnshelf.types.forms import type_name
@@ -82,12 +83,15 @@ def from_json(data: object, node: Node) -> Any:
 
 def record_to_json(record: object, description: Description) -> dict[str, Any]:
     """A record as a table of JSON."""
+    writers = fields_of(description, to_json, from_json).writers
     data = {}
-    for name, value in description.values(record).items():
-        try:
-            data[name] = to_json(value, description.node_of(name))
-        except Unfit as why:
-            raise Unfit(str(why), ".".join(filter(None, [name, why.path]))) from None
+    name = ""
+    try:
+        for name, value in description.values(record).items():
+            write = writers.get(name)
+            data[name] = to_json(value, ANYTHING) if write is None else write(value)
+    except Unfit as why:
+        raise Unfit(str(why), ".".join(filter(None, [name, why.path]))) from None
     return data
 
 
@@ -95,23 +99,31 @@ def record_from_json(data: object, description: Description) -> Any:
     """The record that a table of JSON holds."""
     if not isinstance(data, dict):
         raise Unfit(f"a record is a JSON object, not {show(data, 60)}")
+    fields = fields_of(description, to_json, from_json)
+    if data.keys() != fields.names:
+        _check_names(data, description)
+    values = {}
+    name = ""
+    try:
+        for name, read in fields.readers:
+            if name in data:
+                values[name] = read(data[name])
+    except Unfit as why:
+        raise Unfit(str(why), ".".join(filter(None, [name, why.path]))) from None
+    return restored(description, values)
+
+
+def _check_names(data: dict[str, Any], description: Description) -> None:
     for name in data:
         if name not in description.fields:
             raise Unfit(
                 f"there is no such field; {nearest(name, description.names, 'there are')}", name
             )
-    values = {}
     for name, field in description.fields.items():
-        if name not in data:
-            # of few types may one be lacking
-            if field.is_optional or description.kind == "typed dictionary":
-                continue
+        # of few types may one be lacking
+        is_optional = field.is_optional or description.kind == "typed dictionary"
+        if name not in data and not is_optional:
             raise Unfit("the field is missing", name)
-        try:
-            values[name] = from_json(data[name], field.node)
-        except Unfit as why:
-            raise Unfit(str(why), ".".join(filter(None, [name, why.path]))) from None
-    return restored(description, values)
 
 
 def restored(description: Description, values: dict[str, Any]) -> Any:
@@ -135,30 +147,56 @@ def to_cell(data: object, node: Node) -> str:
     >>> to_cell("B-01", node_of(str)), to_cell("", node_of(str)), to_cell([1], node_of(list[int]))
     ('B-01', '""', '[1]')
     """
+    return cell_writer(node)(data)
+
+
+_UNSAFE = re.compile(
+    r'["{<]|[^\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029]*[\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029]'
+).match
+"""What begins like JSON, or like the mark of an absent key, and what has signs that readers of
+tables take for the end of a line.
+"""
+
+
+def cell_writer(node: Node) -> Callable[[Any], str]:
+    """What makes cells of a field's JSON data."""
     import json  # only files pay for it
 
-    if data is None:
-        return ""
-    # a text that begins like JSON, or like the mark of an absent key, is put in quotes, and so is
-    # one with signs that readers of tables take for the end of a line
-    is_plain = is_text(node) and isinstance(data, str) and data
-    if is_plain and str(data)[0] not in '"{<' and not _UNSAFE(str(data)):
-        return str(data)
-    return json.dumps(data, ensure_ascii=False)
+    encode = json.JSONEncoder(ensure_ascii=False).encode
+    texts = is_text(node)
 
+    def write(data: Any) -> str:
+        if data is None:
+            return ""
+        cls = type(data)
+        if cls is str and texts and data and not _UNSAFE(data):
+            return data  # type: ignore[no-any-return]
+        return str(data) if cls is int else encode(data)
 
-_UNSAFE = re.compile(r"[\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029]").search
+    return write
 
 
 def from_cell(cell: str, node: Node) -> Any:
     """The JSON data of a cell; raises json.JSONDecodeError for one that is neither a text nor
     JSON.
     """
+    return cell_reader(node)(cell)
+
+
+def cell_reader(node: Node) -> Callable[[str], Any]:
+    """What makes JSON data of a field's cells; raises json.JSONDecodeError for one that is neither
+    a text nor JSON.
+    """
     import json
 
-    if not cell:
-        return None
-    return cell if is_text(node) and cell[0] not in '"{' else json.loads(cell)
+    texts = is_text(node)
+
+    def read(cell: str) -> Any:
+        if not cell:
+            return None
+        return cell if texts and cell[0] not in '"{' else json.loads(cell)
+
+    return read
 
 
 def is_text(node: Node) -> bool:

@@ -225,9 +225,28 @@ class Description:
 class ByAttributes(Description):
     """Records that are made without their constructor, and filled attribute by attribute."""
 
+    @cached_property
+    def _is_open(self) -> bool:
+        """Whether a record's fields are all kept in its dictionary, and nowhere else."""
+        own = [vars(cls).get(name) for cls in self.origin.__mro__ for name in self.names]
+        return bool(self.origin.__dictoffset__) and not any(hasattr(one, "__set__") for one in own)
+
+    def values(self, record: object) -> dict[str, Any]:
+        """The values by name; a field that was never set is left out."""
+        if self._is_open:
+            state = record.__dict__
+            try:
+                return {name: state[name] for name in self.names}
+            except KeyError:
+                pass
+        return super().values(record)
+
     def restored(self, values: Mapping[str, Any]) -> Any:
         """What a constructor would add or change is left out."""
         record = object.__new__(self.origin)
+        if self._is_open:
+            record.__dict__.update(values)
+            return record
         for name, value in values.items():
             object.__setattr__(record, name, value)
         return record

@@ -51,6 +51,8 @@ def _moment_text(moment: Any) -> str:
 def _moment_of(text: str) -> Any:
     from datetime import datetime
 
+    if text[-1:] not in ("~", "]"):
+        return datetime.fromisoformat(text)
     text, fold = text.removesuffix("~"), int(text.endswith("~"))
     match = re.fullmatch(r"(.+)\[(.+)\]", text)
     if match is None:

@@ -80,6 +80,11 @@ class Rows:
             return record, key
         if not self.definition.key_fields:
             return record, self._next_number()
+        alone = self.definition.key
+        if alone is not None:
+            value = self._new_value(record, alone)
+            record = self.changed(record, {alone: value})
+            return record, value if type(value) is int else self.key_of(record)
         empty = [field for field in self.definition.key_fields if not self.fetch(record, field)]
         if len(empty) > 1:
             raise RecordRefused(
@@ -167,6 +172,42 @@ class Rows:
         # a key that was once used is not given again, even after its record is gone
         if isinstance(number, int) and number > self._serial:
             self._serial = number
+
+    def put_all(self, records: list[Any], copies: Callable[[list[Any]], list[Any]]) -> bool:
+        """Store copies of new records with a key of one field, none of which meets another.
+
+        Returns:
+            Whether none does, and all were stored; else nothing is changed.
+        """
+        [field] = self.definition.key_fields
+        keys = [self.key_of(record) for record in records]
+        is_plain = not (self._unique or self._indexes or self._sorted or self.limited is not None)
+        if None in keys and keys.count(None) == len(keys) and self._counts(field):
+            keys = list(range(self._serial + 1, self._serial + len(keys) + 1))
+            if is_plain and not self.by_key.keys() & keys:
+                records[:] = [
+                    self.changed(record, {field: key})
+                    for record, key in zip(records, keys, strict=True)
+                ]
+        different = set(keys)
+        if not is_plain or None in different or len(different) < len(keys):
+            return False
+        if not self.by_key.keys().isdisjoint(different):
+            return False
+        if self._journal.writing:
+            for key in keys:
+                self._journal.note(self, key, ABSENT)
+        self._arrived.update(zip(keys, self._arrivals, strict=False))
+        self.by_key.update(zip(keys, copies(records), strict=True))
+        self._ordered = None
+        self._serial = max([self._serial, *[key for key in keys if isinstance(key, int)]])
+        return True
+
+    def _counts(self, field: str) -> bool:
+        """Whether its empty keys are numbered, which only whole numbers are."""
+        if self.definition.kind_of(field) != "number":
+            return False
+        return bool(self._serial) or not self.by_key
 
     def drop(self, key: object) -> None:
         """Take a stored record away."""

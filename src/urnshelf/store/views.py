@@ -73,6 +73,33 @@ class View(Generic[T]):
                 unique field that is taken, the exception told to `define`.
         """
         self._check(record)
+        return self._put(*self._new(record))
+
+    def take(self, record: T, is_own: bool = False) -> T:
+        """Store a new record of this type, which was drawn or read.
+
+        Args:
+            record: it is given back, with its key.
+            is_own: whether nobody else has it or a part of it, so that no copy need be made.
+        """
+        key, record = self._new(record)
+        self._check_stored(record)
+        self.stored.put(key, record if is_own else self.copies((record,))[0])
+        return record
+
+    def take_all(self, records: list[T]) -> bool:
+        """Store copies of drawn records at once, where only their keys need be looked at.
+
+        Returns:
+            Whether that was done; where some of them meet, or more is asked of them, nothing is.
+        """
+        definition = self.stored.definition
+        if definition.references or self._sees is not None or definition.key is None:
+            return False
+        return self.stored.put_all(records, self.copies)
+
+    def _new(self, record: T) -> tuple[Any, T]:
+        """A new record with its key, which nobody else has."""
         record, key = self.stored.with_key(record)
         if key in self.stored.by_key:
             raise self.stored.definition.duplicate(
@@ -80,7 +107,7 @@ class View(Generic[T]):
                 f"a {self.name} with {self._worded(key)} is there already: "
                 f"{show(self.stored.by_key[key])}",
             )
-        return self._put(key, record)
+        return key, record
 
     def save(self, record: T) -> T:
         """Store a copy of a record, new or changed.
@@ -288,7 +315,7 @@ class View(Generic[T]):
             return False
         return self._sees is None or bool(self._sees(row))
 
-    def _put(self, key: object, record: T) -> T:
+    def _check_stored(self, record: T) -> None:
         if self.stored.definition.references:
             self._store.check_references(self.stored.definition, self.stored, record)
         # a record that vanishes as it is stored would be a silent failure
@@ -297,6 +324,9 @@ class View(Generic[T]):
                 f"{show(record)} would not be seen from here ({AllOf(self._seen)}), so it is not "
                 "stored"
             )
+
+    def _put(self, key: object, record: T) -> T:
+        self._check_stored(record)
         # one copy for the shelf, one for the caller: neither can change the other's
         mine, theirs = self.copies((record, record))
         self.stored.put(key, mine)

@@ -34,6 +34,18 @@ class Around(Protocol):
         ...
 
 
+class Into(Protocol):
+    """Where drawn records of one type are put."""
+
+    def take(self, record: Any) -> Any:
+        """Put one there, and give it back with its key."""
+        ...
+
+    def take_all(self, records: list[Any]) -> bool:
+        """Put all of them there, where none could meet another; whether it was done."""
+        ...
+
+
 class _Nowhere:
     def key_of(self, record_type: Any) -> tuple[str, ...]:
         return described(record_type).key

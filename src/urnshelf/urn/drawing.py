@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import json
 import threading
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Literal, TypeVar, overload
 
 from urnshelf.errors import RecordRefused
@@ -15,7 +15,7 @@ from urnshelf.records.description import Description
 from urnshelf.records.display import show
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Node, node_of
-from urnshelf.urn.around import NOWHERE, Around
+from urnshelf.urn.around import NOWHERE, Around, Into
 from urnshelf.urn.building import CHUNK, MANY
 from urnshelf.urn.field_rules import FieldRules, key_rule
 from urnshelf.urn.layouts import Layout, drawable, layout_of, record_type
@@ -96,7 +96,7 @@ class Urn:
         source = self._source(what, fields)
         if isinstance(n, range):
             return list(source.some(_indexes(what, n)))
-        found = list(self._next(what, source, 1 if n is None else _count(what, n), fields))
+        found = self._next(what, source, 1 if n is None else _count(what, n), fields)
         return found[0] if n is None else found
 
     def set_rules(self, what: object, /, **rules: object) -> None:
@@ -165,11 +165,11 @@ class Urn:
             raise RecordRefused(f"data_frame() takes a record type, not {_name(what)}")
         return data_frame(source.layout, _indexes(what, n))
 
-    def _upcoming(self, what: object, n: int, fields: Mapping[str, Any]) -> Iterator[Any]:
-        """The next n records, each drawn when it is asked for: one that would meet another on the
-        shelf, those before among them, is passed over.
+    def _stocked(self, what: object, n: int, fields: Mapping[str, Any], into: Into) -> list[Any]:
+        """The next n records, each stored before the next is looked at: one that would meet another
+        on the shelf is passed over.
         """
-        return self._next(what, self._source(what, fields), n, fields)
+        return self._next(what, self._source(what, fields), n, fields, into)
 
     def _referring(self, what: object, fields: Mapping[str, Any]) -> dict[str, Any]:
         """The fields that link to another type's records, of which nobody said otherwise."""
@@ -177,24 +177,32 @@ class Urn:
         told = {*self._rules.told(record_type(what)), *fields} if links else set()
         return {name: parent for name, (parent, _) in links.items() if name not in told}
 
-    def _next(self, what: Any, source: Source, n: int, fields: Mapping[str, Any]) -> Iterator[Any]:
-        """The next n; one that would meet another on the shelf is passed over.
-
-        Each is looked at when it is asked for, so that the ones before may have been stored.
-        """
-        misses, left = 0, n
+    def _next(
+        self, what: Any, source: Source, n: int, fields: Mapping[str, Any], into: Into | None = None
+    ) -> list[Any]:
+        """The next n; one that would meet another on the shelf is passed over."""
+        found: list[Any] = []
+        misses = 0
         may_meet = self._around is not NOWHERE and isinstance(source, Records)
-        while left:
-            start = self._advance(what, min(left, source.step))
-            for made in source.some(range(start, start + min(left, source.step))):
+        while len(found) < n:
+            many = min(n - len(found), source.step)
+            start = self._advance(what, many)
+            batch: Iterable[Any] = source.some(range(start, start + many))
+            if into is not None and source.step > 1:
+                batch = list(batch)
+                if into.take_all(batch):
+                    found += batch
+                    continue
+            for made in batch:
                 taken = self._around.taken(what, made) if may_meet else ()
                 # what was asked for is not passed over: the store says that it is taken
                 if taken and not _all_given(taken, fields):
                     misses += 1
                     source.check_room(taken, misses, self._around.count(what))
                     continue
-                misses, left = 0, left - 1
-                yield made
+                misses = 0
+                found.append(made if into is None else into.take(made))
+        return found
 
     def _advance(self, what: Any, n: int) -> int:
         """Where the next n begin; several threads may ask."""

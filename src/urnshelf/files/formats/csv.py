@@ -5,14 +5,14 @@ from __future__ import annotations
 import csv
 import json
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 from urnshelf.errors import FileRefused
 from urnshelf.files.file_table import Chunks, Entry, FileTable
-from urnshelf.records.codec import ABSENT, from_cell, to_cell
+from urnshelf.records.codec import ABSENT, cell_reader, cell_writer, from_cell
 from urnshelf.types.nodes import Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -20,19 +20,19 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write the records."""
+    cells = [(name, cell_writer(node)) for name, node in table.columns.items()]
     with path.open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file, lineterminator="\n")
         writer.writerow(table.columns)
         for chunk in chunks:
-            writer.writerows(_row(table.data(record), table) for record in chunk)
+            writer.writerows(_row(table.data(record), cells, table) for record in chunk)
 
 
-def _row(data: dict[str, Any], table: FileTable) -> list[str]:
+def _row(
+    data: dict[str, Any], cells: list[tuple[str, Callable[[Any], str]]], table: FileTable
+) -> list[str]:
     table.check_columns(data)
-    return [
-        to_cell(data[name], node) if name in data else ABSENT
-        for name, node in table.columns.items()
-    ]
+    return [write(data[name]) if name in data else ABSENT for name, write in cells]
 
 
 @contextmanager
@@ -55,23 +55,30 @@ def read(path: Path, table: FileTable) -> Iterator[Entry]:
                 raise FileRefused(
                     f"{path.name}, line 1: the columns are {header}, not {list(table.columns)}"
                 )
+            readers = [(name, cell_reader(table.columns[name])) for name in header]
             for cells in reader:
                 at = f"{path.name}, line {reader.line_num}"
                 if len(cells) != len(header):
                     raise FileRefused(
                         f"{at}: {len(cells)} cells in a table of {len(header)} columns"
                     )
-                pairs = zip(header, cells, strict=True)
-                yield Entry(
-                    {
-                        n: data_of(c, table.columns[n], f"{at}, field {n}")
-                        for n, c in pairs
-                        if c != ABSENT
-                    },
-                    at,
-                )
+                yield Entry(_data(cells, readers, at), at)
         except (csv.Error, UnicodeDecodeError) as why:
             raise FileRefused(f"{path.name}, line {reader.line_num}: {why}") from None
+
+
+def _data(cells: list[str], readers: list[tuple[str, Callable[[str], Any]]], at: str) -> Any:
+    name = ""
+    try:
+        data = {}
+        for (name, read), cell in zip(readers, cells, strict=True):
+            if cell != ABSENT:
+                data[name] = read(cell)
+    except json.JSONDecodeError as why:
+        raise FileRefused(
+            f"{at}, field {name}, column {why.colno}: it is no JSON: {why.msg}"
+        ) from None
+    return data
 
 
 def data_of(cell: str, node: Node, at: str) -> Any:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from urnshelf.errors import RecordRefused
+from urnshelf.records.copies import keep
 from urnshelf.records.display import show
 from urnshelf.types.limits import Limits
 from urnshelf.urn.mixing import Bits
@@ -32,6 +33,7 @@ class _Among(Rule):
     def __init__(self, choices: tuple[Any, ...], weights: tuple[int, ...] | None) -> None:
         self._choices = choices
         self._weights = weights
+        self._is_shared = all(type(one) in (str, int, bool) or keep(one) is one for one in choices)
         self.size = len(choices) if weights is None else None
 
     @property
@@ -59,14 +61,17 @@ class _Among(Rule):
         return among(*kept) if kept and self._weights is None and not limits.bounds else None
 
     def finish(self, raw: int) -> Any:
-        return self._choices[raw]
+        # no two records may share what can be changed
+        return self._choices[raw] if self._is_shared else keep(self._choices[raw])
 
     def at(self, number: int) -> Any:
-        return self._choices[number]
+        return self.finish(number)
 
     def finish_all(self, raw: Any) -> list[Any]:
         choices = self._choices
-        return [choices[i] for i in raw.tolist()]
+        if self._is_shared:
+            return [choices[i] for i in raw.tolist()]
+        return list(map(self.finish, raw.tolist()))
 
     def to_plan(self) -> dict[str, Any]:
         weights = None if self._weights is None else list(self._weights)
