@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import warnings
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import timedelta
 from decimal import Decimal
@@ -19,7 +19,7 @@ from urnshelf.files.whole import why
 from urnshelf.near_names import nearest
 from urnshelf.records.codec import Unfit, restored
 from urnshelf.records.scalars import scalar_of
-from urnshelf.records.sql import from_sql, stored_type, to_sql
+from urnshelf.records.sql import sql_reader, sql_writer, stored_type
 from urnshelf.store.conditions import Condition
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
@@ -73,10 +73,15 @@ def load_sql(
     with _opened(sqlalchemy, url) as connection:
         name = _table_name(shape, table, sqlalchemy.inspect(connection))
         rows = _selected(connection, name, shape, where, sqlalchemy)
+    readers = [(field, sql_reader(node)) for field, node in shape.columns.items()]
     lines = (f"table {name}, row {number}" for number in range(1, len(rows) + 1))
     put(
         store,
-        {record_type: [(_record(row, shape, at), at) for row, at in zip(rows, lines, strict=True)]},
+        {
+            record_type: [
+                (_record(row, readers, shape, at), at) for row, at in zip(rows, lines, strict=True)
+            ]
+        },
     )
 
 
@@ -102,13 +107,16 @@ def _selected(
         raise FileRefused(f"table {name} cannot be read: {_hidden(error, '')}") from None
 
 
-def _record(row: Any, shape: FileTable, at: str) -> Any:
+def _record(
+    row: Any, readers: list[tuple[str, Callable[[Any], Any]]], shape: FileTable, at: str
+) -> Any:
     values = {}
-    for (field, node), value in zip(shape.columns.items(), row, strict=True):
-        try:
-            values[field] = from_sql(value, node)
-        except Unfit as error:
-            raise FileRefused(f"{at}, field {field}: {error}") from None
+    field = ""
+    try:
+        for (field, read), value in zip(readers, row, strict=True):
+            values[field] = read(value)
+    except Unfit as error:
+        raise FileRefused(f"{at}, field {field}: {error}") from None
     if shape.description is None:
         return values
     try:
@@ -127,27 +135,31 @@ def _table_of(
     columns, cells = [], {}
     for field, node in shape.columns.items():
         values = [row.get(field) for row in rows]
-        kind = _column_type(node, values, sqlalchemy)
+        made = list(map(sql_writer(node), values))
+        kind = _column_type(node, values, made, sqlalchemy)
         is_key = field in view.key_fields
         columns.append(sqlalchemy.Column(field, kind, primary_key=is_key, autoincrement=False))
-        cells[field] = [_cell(value, kind, sqlalchemy) for value in values]
-    made = sqlalchemy.Table(view.table_name, metadata, *columns)
-    by_row = [{field: cells[field][n] for field in cells} for n in range(len(rows))]
-    return made, by_row
+        is_text = isinstance(kind, sqlalchemy.Text)
+        cells[field] = list(map(_text if is_text else _number, values, made))
+    table = sqlalchemy.Table(view.table_name, metadata, *columns)
+    by_row = [dict(zip(cells, row, strict=True)) for row in zip(*cells.values(), strict=True)]
+    return table, by_row
 
 
-def _cell(value: Any, kind: Any, sqlalchemy: ModuleType) -> Any:
-    """A value as its column holds it."""
-    data = value if isinstance(value, Decimal) else to_sql(value)
-    if data is None or not isinstance(kind, sqlalchemy.Text):
+def _number(value: Any, data: Any) -> Any:
+    """A value as a column of its own type holds it."""
+    return value if type(value) is Decimal else data
+
+
+def _text(value: Any, data: Any) -> Any:
+    """A value as a column of texts holds it."""
+    if data is None or type(data) is str:
         return data
     scalar = scalar_of(type(value))
-    if isinstance(data, float) and scalar is not None:
-        return scalar.to_text(value)
-    return data if isinstance(data, str) else str(data)
+    return str(data) if scalar is None else scalar.to_text(value)
 
 
-def _column_type(node: Node, values: list[Any], sqlalchemy: ModuleType) -> Any:
+def _column_type(node: Node, values: list[Any], made: list[Any], sqlalchemy: ModuleType) -> Any:
     kinds = {
         "builtins.bool": sqlalchemy.Boolean,
         "builtins.int": sqlalchemy.BigInteger,
@@ -160,7 +172,12 @@ def _column_type(node: Node, values: list[Any], sqlalchemy: ModuleType) -> Any:
     wanted = stored_type(node)
     name = full_name(wanted) if isinstance(wanted, type) else ""
     kind = kinds.get(name, sqlalchemy.Text)
-    is_exact = all(value is None or _is_held(to_sql(value), value, name) for value in values)
+    if kind is sqlalchemy.Text:
+        return kind()
+    is_exact = all(
+        value is None or _is_held(data, value, name)
+        for value, data in zip(values, made, strict=True)
+    )
     return kind() if is_exact else sqlalchemy.Text()
 
 

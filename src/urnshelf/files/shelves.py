@@ -77,6 +77,9 @@ def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
     with store.journal.together(), _refused(store):
         for record_type, records in found.items():
             view: View[Any] = store.view(record_type)
+            # where one cannot be stored, they are looked at one by one, to tell which
+            if view.take_all([record for record, _ in records], is_own=True):
+                continue
             for record, at in records:
                 try:
                     view.take(record, is_own=True)

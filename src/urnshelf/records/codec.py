@@ -9,7 +9,6 @@ type's name: `{"urnshelf": "Decimal", "text": "1.50"}`, or for a value with part
 from __future__ import annotations
 
 import collections.abc as abc
-import re
 from collections import deque
 from collections.abc import Callable
 from enum import Enum
@@ -134,84 +133,12 @@ def restored(description: Description, values: dict[str, Any]) -> Any:
         raise Unfit(f"no {description.name} can be made of it: {why}") from None
 
 
-# --- cells ----------------------------------------------------------------------------------------
-
-ABSENT = "<absent>"
-"""The cell of a key that a typed dictionary does not have."""
-
-
-def to_cell(data: object, node: Node) -> str:
-    """JSON data as a cell of a table: None is empty; a text stands as it is, but in quotes where it
-    could be mistaken.
-
-    >>> to_cell("B-01", node_of(str)), to_cell("", node_of(str)), to_cell([1], node_of(list[int]))
-    ('B-01', '""', '[1]')
-    """
-    return cell_writer(node)(data)
-
-
-_UNSAFE = re.compile(
-    r'["{<]|[^\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029]*[\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029]'
-).match
-"""What begins like JSON, or like the mark of an absent key, and what has signs that readers of
-tables take for the end of a line.
-"""
-
-
-def cell_writer(node: Node) -> Callable[[Any], str]:
-    """What makes cells of a field's JSON data."""
-    import json  # only files pay for it
-
-    encode = json.JSONEncoder(ensure_ascii=False).encode
-    texts = is_text(node)
-
-    def write(data: Any) -> str:
-        if data is None:
-            return ""
-        cls = type(data)
-        if cls is str and texts and data and not _UNSAFE(data):
-            return data  # type: ignore[no-any-return]
-        return str(data) if cls is int else encode(data)
-
-    return write
-
-
-def from_cell(cell: str, node: Node) -> Any:
-    """The JSON data of a cell; raises json.JSONDecodeError for one that is neither a text nor
-    JSON.
-    """
-    return cell_reader(node)(cell)
-
-
-def cell_reader(node: Node) -> Callable[[str], Any]:
-    """What makes JSON data of a field's cells; raises json.JSONDecodeError for one that is neither
-    a text nor JSON.
-    """
-    import json
-
-    texts = is_text(node)
-
-    def read(cell: str) -> Any:
-        if not cell:
-            return None
-        return cell if texts and cell[0] not in '"{' else json.loads(cell)
-
-    return read
-
-
-def is_text(node: Node) -> bool:
-    """Whether the values of a type are always written as texts."""
-    if node.is_enum:
-        return all(isinstance(_member_to_json(member), str) for member in node.bare)
-    return node.bare is str or scalar_of(node.bare) is not None
-
-
 # --- values that are of their type ----------------------------------------------------------------
 
 
 def _value_to_json(value: Any, node: Node) -> Any:
     if isinstance(value, Enum):
-        return _member_to_json(value)
+        return member_data(value)
     if type(value) in _NATIVE:
         return value
     if type(value) is float:
@@ -274,7 +201,7 @@ def _mapping_to_json(value: abc.Mapping[Any, Any], key: Node, item: Node) -> Any
     return [[to_json(name, key), to_json(one, item)] for name, one in value.items()]
 
 
-def _member_to_json(member: Enum) -> Any:
+def member_data(member: Enum) -> Any:
     """An enum's member by its value, where that is plain; else by its name."""
     return member.value if type(member.value) in (str, int, float, bool) else member.name
 

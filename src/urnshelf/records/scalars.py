@@ -31,12 +31,26 @@ class Scalar(NamedTuple):
 def _made(name: str) -> Callable[[Any], Any]:
     """The class itself, loaded when it is first needed."""
     module, _, word = name.rpartition(".")
-    return lambda value: getattr(import_module(module), word)(value)
+    found: list[Any] = []
+
+    def made(value: Any) -> Any:
+        if not found:
+            found.append(getattr(import_module(module), word))
+        return found[0](value)
+
+    return made
 
 
 def _method(name: str, method: str) -> Callable[[str], Any]:
     module, _, word = name.rpartition(".")
-    return lambda text: getattr(getattr(import_module(module), word), method)(text)
+    found: list[Any] = []
+
+    def made(text: str) -> Any:
+        if not found:
+            found.append(getattr(getattr(import_module(module), word), method))
+        return found[0](text)
+
+    return made
 
 
 def _moment_text(moment: Any) -> str:

@@ -77,6 +77,38 @@ def from_sql(value: object, node: Node) -> Any:
     return converted
 
 
+def sql_writer(node: Node) -> Callable[[Any], Any]:
+    """What makes a column's data of a field's values: `to_sql`, the common case made quick."""
+    bare = node.bare
+    if node.is_enum:
+        known = {id(member): to_sql(member) for member in bare}
+        return lambda value: known[id(value)] if id(value) in known else to_sql(value)
+    scalar = scalar_of(bare)
+    if scalar is not None:
+        made = scalar.to_sql
+        return lambda value: made(value) if type(value) is bare else to_sql(value)
+    return to_sql
+
+
+def sql_reader(node: Node) -> Callable[[Any], Any]:
+    """What makes values of a column's data: `from_sql`, the common case made quick."""
+    bare = node.bare
+    convert = None if node.is_enum or _is_json(node) else _converter(node)
+    if convert is None and bare not in _PLAIN:
+        return lambda value: from_sql(value, node)
+
+    def read(value: Any) -> Any:
+        if type(value) is bare or value is None:
+            return value
+        try:
+            made = from_sql(value, node) if convert is None else convert(value)
+        except Exception:  # the slow way says what is wrong
+            return from_sql(value, node)
+        return made if type(made) is bare else from_sql(value, node)
+
+    return read
+
+
 def _is_json(node: Node) -> bool:
     if node.kind in (Kind.ITEMS, Kind.TUPLE, Kind.MAPPING, Kind.UNION, Kind.TYPED_DICT):
         return True

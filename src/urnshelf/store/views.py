@@ -87,8 +87,12 @@ class View(Generic[T]):
         self.stored.put(key, record if is_own else self.copies((record,))[0])
         return record
 
-    def take_all(self, records: list[T]) -> bool:
-        """Store copies of drawn records at once, where only their keys need be looked at.
+    def take_all(self, records: list[T], is_own: bool = False) -> bool:
+        """Store new records at once, where only their keys need be looked at.
+
+        Args:
+            records: drawn or read.
+            is_own: whether nobody else has them, so that no copies need be made.
 
         Returns:
             Whether that was done; where some of them meet, or more is asked of them, nothing is.
@@ -96,7 +100,7 @@ class View(Generic[T]):
         definition = self.stored.definition
         if definition.references or self._sees is not None or definition.key is None:
             return False
-        return self.stored.put_all(records, self.copies)
+        return self.stored.put_all(records, list if is_own else self.copies)
 
     def _new(self, record: T) -> tuple[Any, T]:
         """A new record with its key, which nobody else has."""

@@ -12,7 +12,7 @@ from typing import Any
 
 from urnshelf.errors import FileRefused
 from urnshelf.files.file_table import Chunks, Entry, FileTable
-from urnshelf.records.codec import ABSENT, cell_reader, cell_writer, from_cell
+from urnshelf.records.cells import ABSENT, cell_reader, cell_writer, from_cell
 from urnshelf.types.nodes import Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours

@@ -4,9 +4,10 @@ texts.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime, time
 from decimal import Decimal
+from itertools import count
 from pathlib import Path
 from types import ModuleType
 from typing import Any, NamedTuple
@@ -14,8 +15,10 @@ from typing import Any, NamedTuple
 from urnshelf.errors import FileRefused
 from urnshelf.files.file_table import Chunks, Entry, FileTable
 from urnshelf.files.formats.csv import data_of
-from urnshelf.records.codec import ABSENT, to_cell, to_json
+from urnshelf.records.cells import ABSENT, cell_reader, cell_writer
+from urnshelf.records.codec import Unfit, to_json
 from urnshelf.records.display import show
+from urnshelf.records.quickly import writer
 from urnshelf.types.nodes import Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -40,9 +43,9 @@ def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     with parquet.ParquetWriter(path, schema) as writer:
         rows: list[dict[str, Any]] | None = first
         while rows is not None:
-            for row in rows:
+            for row in rows if table.description is None else ():
                 table.check_columns(row)
-            arrays = [_array(column, rows, table, arrow) for column in columns]
+            arrays = [_array(column, rows, rows is first, table, arrow) for column in columns]
             writer.write_table(arrow.Table.from_arrays(arrays, schema=schema))
             chunk = next(waiting, None)
             rows = None if chunk is None else [table.values(record) for record in chunk]
@@ -53,37 +56,53 @@ def read(path: Path, table: FileTable) -> Iterator[Entry]:
     arrow, parquet = _arrow()
     try:
         found = parquet.read_table(path)
-    except (arrow.ArrowException, OSError) as why:
-        raise FileRefused(f"{path.name}: {str(why).splitlines()[0]}") from None
-    texts = {field.name for field in found.schema if field.type == arrow.string()}
-    for number, row in enumerate(found.to_pylist(), 1):
-        at = f"{path.name}, row {number}"
-        data = {
-            name: _read(value, name in texts, name, table, at)
-            for name, value in row.items()
-            if value != ABSENT
-        }
-        yield Entry(data, at)
+    except (arrow.ArrowException, OSError) as error:
+        raise FileRefused(f"{path.name}: {str(error).splitlines()[0]}") from None
+    columns = [
+        list(map(_reader(field, table, path.name, arrow), found[field.name].to_pylist()))
+        for field in found.schema
+    ]
+    names = found.schema.names
+    for number, row in enumerate(zip(*columns, strict=True), 1):
+        data = {name: one for name, one in zip(names, row, strict=True) if one is not ABSENT}
+        yield Entry(data, f"{path.name}, row {number}")
 
 
-def _read(value: Any, is_text: bool, name: str, table: FileTable, at: str) -> Any:
-    node = table.columns.get(name)
-    if value is None or node is None:
-        return value
-    if is_text:
-        return data_of(value, node, f"{at}, field {name}")
-    if isinstance(value, datetime) and value.tzinfo is not None:
+def _reader(field: Any, table: FileTable, file: str, arrow: ModuleType) -> Callable[[Any], Any]:
+    """What makes JSON data of a column's values; `ABSENT` itself for a key that is not there."""
+    node = table.columns.get(field.name)
+    if node is None:
+        return lambda value: value
+    if field.type != arrow.string():
+        write = writer(node, to_json)
+        if getattr(field.type, "tz", None) is None:
+            return write
         # Arrow gives the zone as an object of its own
-        value = value.astimezone(UTC)
-    return to_json(value, node)
+        return lambda value: write(None if value is None else value.astimezone(UTC))
+    read_cell = cell_reader(node)
+    rows = count(1)
+
+    def read(value: Any) -> Any:
+        row = next(rows)
+        if value is None or value == ABSENT:
+            return None if value is None else ABSENT
+        try:
+            return read_cell(value)
+        except ValueError:  # what is wrong is told as of a table of texts
+            return data_of(value, node, f"{file}, row {row}, field {field.name}")
+
+    return read
 
 
-def _array(column: _Column, rows: list[dict[str, Any]], table: FileTable, arrow: ModuleType) -> Any:
+def _array(
+    column: _Column, rows: list[dict[str, Any]], is_first: bool, table: FileTable, arrow: ModuleType
+) -> Any:
     name = column.name
     if column.kind is None:
-        return arrow.array([_cell(row, column, table) for row in rows], type=arrow.string())
+        cell = _cell_of(column, table)
+        return arrow.array([cell(row) for row in rows], type=arrow.string())
     values = [row.get(name) for row in rows]
-    for value in values:
+    for value in () if is_first else values:  # of the first it was looked at before
         if value is not None and _exact_kind(value, arrow) != column.kind:
             raise FileRefused(
                 f"{table.name}.{name}: {show(value, 60)} is not of the type that the first records "
@@ -93,27 +112,46 @@ def _array(column: _Column, rows: list[dict[str, Any]], table: FileTable, arrow:
     return arrow.array(values, type=column.kind)
 
 
-def _cell(row: dict[str, Any], column: _Column, table: FileTable) -> str | None:
-    if column.name not in row:
-        return ABSENT
-    value = row[column.name]
-    data = (
-        table.data({column.name: value})
-        if table.description is None
-        else {column.name: to_json(value, column.node)}
-    )
-    return to_cell(data[column.name], column.node) or None
+def _cell_of(column: _Column, table: FileTable) -> Callable[[dict[str, Any]], str | None]:
+    """What makes the text of a row's cell."""
+    name, node = column.name, column.node
+    data = writer(node, to_json)
+    text = cell_writer(node)
+
+    def cell(row: dict[str, Any]) -> str | None:
+        if name not in row:
+            return ABSENT
+        try:
+            return text(data(row[name])) or None
+        except Unfit as why:
+            path = ".".join(filter(None, [name, why.path]))
+            raise FileRefused(f"{table.name}.{path}: {why}") from None
+
+    return cell
 
 
 def _kind(name: str, node: Node, rows: list[dict[str, Any]], arrow: ModuleType) -> Any:
     """The type that holds all these values exactly; None where only a text does."""
     values = [row[name] for row in rows if row.get(name) is not None]
-    kinds = {str(kind): kind for kind in (_exact_kind(value, arrow) for value in values)}
+    if len(set(map(type, values))) > 1:
+        return None
+    kinds = _kinds(values, arrow)
     # an absent key is not a null, and only a text can say so
     is_whole = all(name in row for row in rows)
     kind = next(iter(kinds.values())) if len(kinds) == 1 and is_whole else None
     # the column's own type must tell how its values are read again
     return kind if kind is not None and node.bare is type(values[0]) else None
+
+
+def _kinds(values: list[Any], arrow: ModuleType) -> dict[str, Any]:
+    """Arrow's types for values of one class."""
+    if values and type(values[0]) in _PLAIN:  # each value of the class has the same
+        kind = _exact_kind(values[0], arrow)
+        return {str(kind): kind}
+    return {str(kind): kind for kind in (_exact_kind(value, arrow) for value in values)}
+
+
+_PLAIN = (bool, float, bytes, date)
 
 
 def _exact_kind(value: Any, arrow: ModuleType) -> Any:
