@@ -507,6 +507,11 @@ def main() -> None:
         *import_rows(),
         suite_row(),
     ]
+    printed(rows)
+
+
+def printed(rows: list[Row]) -> None:
+    """Print the table."""
     table = Table("work", "measured", "bar", "")
     for row in rows:
         table.add_row(row.work, row.measured, row.bar, "ok" if row.holds else "OVER")

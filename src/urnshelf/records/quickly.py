@@ -75,6 +75,9 @@ def _texts(node: Node, from_text: Convert, whole: Whole) -> Convert:
     bare = node.bare
 
     def read(data: Any) -> Any:
+        # a format that has the type itself gives the value
+        if type(data) is bare:
+            return data
         if type(data) is str:
             try:
                 value = from_text(data)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from decimal import Decimal
 from math import isfinite, isnan
 from typing import Any
 
@@ -83,7 +82,7 @@ def literal(value: object) -> str:
     """
     if isinstance(value, (Matcher, Placeholder)):
         return repr(value)
-    if isinstance(value, Decimal) and value.is_finite() and value.adjusted() < 308:
+    if type(value).__name__ == "Decimal" and _is_plain(value):
         return f"{value:f}"
     simple = to_sql(value)
     if simple is None:
@@ -103,6 +102,11 @@ def literal(value: object) -> str:
     if is_beyond or (isinstance(simple, float) and not isfinite(simple)):
         return "9e999" if simple > 0 else "-9e999"
     return repr(simple)
+
+
+def _is_plain(number: Any) -> bool:
+    """Whether a Decimal is a number that a database can have."""
+    return bool(number.is_finite() and number.adjusted() < 308)
 
 
 class Placeholder:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator
-from decimal import Decimal
 from typing import Any, NamedTuple
 
 _NAMES = (
@@ -140,6 +139,8 @@ def _up(bound: Any, beyond: bool = False) -> int | None:
     """The least whole number from a bound on, or beyond it; None for a bound that is infinite."""
     if isinstance(bound, int):
         return bound + beyond
+    from decimal import Decimal  # only limits that are drawn within pay for it
+
     # by its text: 0.1 is meant to be a tenth
     exact = Decimal(str(bound))
     if not exact.is_finite():

@@ -40,21 +40,24 @@ class Layout:
     def __init__(self, record: Description, columns: Iterable[Column]) -> None:
         self.record = record
         self.columns = tuple(columns)
+        self._places = {column.name: place for place, column in enumerate(self.columns)}
 
     def rule(self, name: str) -> Rule:
         """The rule of a field."""
-        return next(column.rule for column in self.columns if column.name == name)
+        return self.columns[self._places[name]].rule
 
     def with_rules(self, rules: Mapping[str, Rule]) -> Layout:
         """The same, but for the rules of some fields."""
-        columns = [
-            column._replace(rule=rules[column.name]) if column.name in rules else column
-            for column in self.columns
-        ]
+        columns = list(self.columns)
+        for name, rule in rules.items():
+            place = self._places[name]
+            columns[place] = Column(name, columns[place].key, rule)
         # a rule that needs nothing may stand anywhere
         if any(rule.needs for rule in rules.values()):
             return Layout(self.record, in_order(self.record, columns))
-        return Layout(self.record, columns)
+        found = object.__new__(Layout)
+        found.record, found.columns, found._places = self.record, tuple(columns), self._places
+        return found
 
 
 def layout_of(record: Description, seed: int, rules: Parts) -> Layout:

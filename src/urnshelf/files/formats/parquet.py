@@ -75,10 +75,10 @@ def _reader(field: Any, table: FileTable, file: str, arrow: ModuleType) -> Calla
         return lambda value: value
     if field.type != arrow.string():
         write = writer(node, to_json)
-        if getattr(field.type, "tz", None) is None:
-            return write
-        # Arrow gives the zone as an object of its own
-        return lambda value: write(None if value is None else value.astimezone(UTC))
+        if getattr(field.type, "tz", None) is not None:
+            # Arrow gives the zone as an object of its own
+            return lambda value: None if value is None else value.astimezone(UTC)
+        return lambda value: value if type(value) is node.bare else write(value)
     read_cell = cell_reader(node)
     rows = count(1)
 
