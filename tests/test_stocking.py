@@ -5,6 +5,7 @@ fields inside of fields.
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from itertools import islice
 from typing import Any, Literal
@@ -214,6 +215,17 @@ def test_a_wrong_value_on_purpose_and_one_that_its_type_converts() -> None:
     assert Urn(7).draw(made, watts="60").watts == 60  # type: ignore[attr-defined]
 
 
+def test_a_function_is_the_value_of_a_field_of_functions() -> None:
+    @dataclass
+    class Handler:
+        id: int
+        run: Callable[[int], int]
+
+    assert Urn(7).draw(Handler, run=abs).run is abs
+    with pytest.raises(RecordRefused, match="a type is needed, and not its name"):
+        Urn(7).draw("Handler")
+
+
 def test_a_mutable_value_is_copied_for_each_record() -> None:
     shared = ["a"]
     for n in (3, 600):
@@ -396,6 +408,8 @@ def test_set_rules_reach_inside() -> None:
     assert {one.home.city for one in drawn} == {"Ternhythe"}
     assert urn.draw(Address).city == "Ternhythe"
     assert {a.city for a in urn.draw(list[Address], 9)[3]} <= {"Ternhythe"}
+    urn.set_rules(Line, price=rules.link(Vessel, count=2))
+    assert {line.price for one in urn.draw(Invoice, 60) for line in one.lines} == {1, 2}
     urn.set_rules(Invoice, home__street="Eiderwake Walk 1")
     assert urn.draw(Invoice).home == Address("Eiderwake Walk 1", "Ternhythe")
 

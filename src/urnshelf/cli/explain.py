@@ -75,10 +75,8 @@ def explain(what: str) -> None:
     out = console()
     has_attributes = any("(" not in method.method for method in methods)
     what = "methods and attributes" if has_attributes else "methods"
-    out.print(
-        Text(f"{explanation.name}: {read} of {len(methods)} {what} need no cue", style="bold"),
-        "",
-    )
+    head = f"{explanation.name}: {read} of {len(methods)} {what} need no cue"
+    out.print(Text(f"{explanation.name}.{method_name}" if method_name else head, style="bold"), "")
     table = Table("method", "read as", box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False)
     for method in methods:
         text = (

@@ -75,7 +75,8 @@ def _downwards(
     names = max(map(cell_len, [*fields, "field"]))
     room = max(1, (width - names) // (GAP + 24))
     shown = cells[:room]
-    table = _table(title)
+    few = f"; there is room for {len(shown)}" if len(shown) < len(cells) else ""
+    table = _table(f"{title or ''}{few}" or None)
     table.add_column(Text("field"), no_wrap=True)
     for number in range(1, len(shown) + 1):
         table.add_column(Text(f"record {number}"), overflow="fold", max_width=WIDEST)

@@ -222,6 +222,8 @@ class Urn:
             )
         if isinstance(what, Mapping):
             return self._of_schema(what)
+        if isinstance(what, str):
+            raise RecordRefused(f"draw({what!r}): a type is needed, and not its name")
         sequence = _sequence_of(what)
         if sequence not in self._values:
             name = type_name(what)

@@ -12,6 +12,7 @@ from urnshelf.records.copies import keep
 from urnshelf.records.description import NOT_THERE, Field
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
+from urnshelf.types.nodes import Kind
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import ABSENT, Place, PlanRule, Rule, data_of, planned, table
 
@@ -143,7 +144,9 @@ def given_rule(value: object, place: Place) -> Rule:
     Raises:
         RecordRefused: it is not.
     """
-    rule = as_rule(value)
+    # to a field of functions a function is its value
+    is_meant = place.field.node.kind is Kind.CALLABLE and not isinstance(value, Rule)
+    rule = constant(value) if is_meant else as_rule(value)
     is_value = type(rule) is _Constant and value is not rule
     # a key that is None is assigned when the record is stored
     if is_value and not place.field.is_converted and not (value is None and place.is_key):
