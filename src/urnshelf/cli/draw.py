@@ -10,7 +10,7 @@ from typing import Any
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
-from urnshelf.cli.showing import console, record_table
+from urnshelf.cli.showing import console, number_of, record_table
 from urnshelf.errors import RecordRefused
 from urnshelf.files.file_table import file_table, plain_name
 from urnshelf.files.plan_file import PlannedTable, columns_of, read_plan
@@ -58,7 +58,7 @@ def draw(
         from urnshelf.cli.picture import save_picture
 
         save_picture(table, Path(picture))
-        print(f"{picture}: {len(table.columns)} fields of {_records(table.count)}")
+        print(f"{picture}: {len(table.columns)} fields of {number_of(range(table.count))}")
     if out is not None:
         _write([(table, Path(out))])
     if out is None and picture is None:
@@ -93,10 +93,6 @@ def _place(table: PlannedTable, out: str) -> Path:
     return Path(out.replace("*", name)) if "*" in out else Path(out) / f"{name}.csv"
 
 
-def _records(count: int) -> str:
-    return f"{count} record{'s' * (count != 1)}"
-
-
 def _preview(table: PlannedTable) -> None:
     first = next(table.chunks(), [])[:SHOWN]
     title = (
@@ -124,7 +120,7 @@ def _write(tables: list[tuple[PlannedTable, Path]]) -> None:
             made_folder(path)
             write(path, _with_progress(table, path.name), file_table(table.what), files)
     for table, path in tables:
-        print(f"{path}: {_records(table.count)}")
+        print(f"{path}: {number_of(range(table.count))}")
 
 
 def _with_progress(table: PlannedTable, name: str) -> Iterator[list[Any]]:

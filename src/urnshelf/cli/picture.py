@@ -14,7 +14,7 @@ from math import ceil
 from pathlib import Path
 from typing import Any
 
-from urnshelf.cli.showing import cell
+from urnshelf.cli.showing import cell, number_of
 from urnshelf.errors import RecordRefused
 from urnshelf.files.plan_file import PlannedTable
 from urnshelf.files.whole import unfinished
@@ -48,8 +48,7 @@ def save_picture(table: PlannedTable, path: Path) -> None:
     fields = list(table.columns)[:MOST_PANELS]
     across = min(5, max(1, ceil(len(fields) ** 0.5)))
     figure = Figure(figsize=(12.8, 8), dpi=100, layout="constrained")
-    many = f"{len(records)} record{'s' * (len(records) != 1)}"
-    figure.suptitle(f"{table.name}: {len(fields)} fields of {many}", fontsize=13)
+    figure.suptitle(f"{table.name}: {len(fields)} fields of {number_of(records)}", fontsize=13)
     panels = figure.subplots(ceil(len(fields) / across), across, squeeze=False).flat
     for name, panel in zip(fields, panels, strict=False):
         _panel(panel, name, list(map(fetcher(name), records)))

@@ -95,6 +95,11 @@ def _table(title: str | None) -> Table:
     )
 
 
+def number_of(records: Sequence[Any]) -> str:
+    """`1 record`, `20 records`."""
+    return "1 record" if len(records) == 1 else f"{len(records)} records"
+
+
 def cell(value: object) -> str:
     """A value as a person reads it; what would move the terminal's cursor is written out."""
     if isinstance(value, Enum):

@@ -28,10 +28,7 @@ def writer(node: Node, whole: Whole) -> Convert:
     scalar = scalar_of(bare)
     if scalar is not None:
         to_text = scalar.to_text
-        return lambda value: (
-            to_text(value) if type(value) is bare
-            else None if value is None else whole(value, node)
-        )  # fmt: skip
+        return lambda value: to_text(value) if type(value) is bare else whole(value, node)
     if bare in (int, str, bool):
         return lambda value: value if type(value) is bare or value is None else whole(value, node)
     if bare is float:

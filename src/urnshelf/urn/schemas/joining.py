@@ -216,12 +216,12 @@ def _join_values(into: Joined, schema: Mapping[str, Any]) -> None:
             ]
 
 
-def _least(a: Any, b: Any) -> Any:
-    return b if a is None else a if b is None else min(a, b)
+def _least(*bounds: Any) -> Any:
+    return min((one for one in bounds if one is not None), default=None)
 
 
-def _most(a: Any, b: Any) -> Any:
-    return b if a is None else a if b is None else max(a, b)
+def _most(*bounds: Any) -> Any:
+    return max((one for one in bounds if one is not None), default=None)
 
 
 def _join_numbers(into: Joined, schema: Mapping[str, Any], where: str) -> None:
