@@ -398,3 +398,75 @@ OPENAPI: dict[str, Any] = {
         },
     },
 }  # fmt: skip
+
+
+# --- at random ------------------------------------------------------------------------------------
+
+_NAMES = ["a", "b", "id", "email", "x_1", "phone"]
+_VALUES: list[Any] = [
+    None,
+    True,
+    False,
+    0,
+    1,
+    2,
+    1.0,
+    2.5,
+    -3,
+    "",
+    "a",
+    "abc",
+    [],
+    [1],
+    {"a": 1},
+    {},
+]
+_PATTERNS = ["^a", "b$", "^[a-c]{1,3}$", "\\d", "^.{2,4}$", "x|y", "^x_"]
+_NUMBERS = [-5, 0, 1, 2, 3, 5, 10, 1.5, 0.5, -0.5]
+_KINDS: list[Any] = [
+    "string", "integer", "number", "array", "object", "object", "boolean", "null", None,
+    ["string", "integer"], ["object", "null"],
+]  # fmt: skip
+
+
+def at_random(random: Any, depth: int = 0) -> Any:
+    """A schema of any keywords, which may have no value at all."""
+    if depth > 3 or random.random() < 0.06:
+        return random.choice([True, {}, T, INT, False])
+    kind = random.choice(_KINDS)
+    found: dict[str, Any] = {} if kind is None else {"type": kind}
+
+    def inner() -> Any:
+        return at_random(random, depth + 1)
+
+    def some(low: int, high: int) -> list[Any]:
+        return [inner() for _ in range(random.randint(low, high))]
+
+    def maybe(share: float, **keywords: Any) -> None:
+        for word, make in keywords.items():
+            if random.random() < share:
+                found[word] = make()
+
+    whole, pick = random.randint, random.choice
+    maybe(0.2, minLength=lambda: whole(0, 5), maxLength=lambda: whole(2, 9))
+    maybe(0.15, pattern=lambda: pick(_PATTERNS), format=lambda: pick(["date", "email", "uri"]))
+    maybe(0.2, minimum=lambda: pick(_NUMBERS), maximum=lambda: pick(_NUMBERS) + 6)
+    maybe(0.1, multipleOf=lambda: pick([2, 3, 0.5, 0.1]), exclusiveMinimum=lambda: pick(_NUMBERS))
+    maybe(0.25, items=inner, minItems=lambda: whole(0, 3), maxItems=lambda: whole(2, 5))
+    maybe(0.15, prefixItems=lambda: some(1, 3), uniqueItems=lambda: True, contains=inner)
+    maybe(0.06, minContains=lambda: whole(0, 2), maxContains=lambda: whole(2, 4))
+    maybe(0.5, properties=lambda: {name: inner() for name in random.sample(_NAMES, whole(1, 4))})
+    maybe(0.25, required=lambda: random.sample(_NAMES, whole(0, 2)))
+    maybe(0.2, additionalProperties=lambda: pick([False, True, inner()]))
+    maybe(0.1, patternProperties=lambda: {pick(_PATTERNS): inner()})
+    maybe(0.1, propertyNames=lambda: pick([{"maxLength": 3}, {"pattern": "^[a-z]"}]))
+    maybe(0.15, minProperties=lambda: whole(0, 3), maxProperties=lambda: whole(2, 4))
+    maybe(0.1, dependentRequired=lambda: {pick(_NAMES): [pick(_NAMES)]})
+    maybe(0.08, dependentSchemas=lambda: {pick(_NAMES): inner()})
+    maybe(
+        0.06, enum=lambda: [pick(_VALUES) for _ in range(whole(1, 4))], const=lambda: pick(_VALUES)
+    )
+    maybe(0.1, anyOf=lambda: some(1, 3), oneOf=lambda: some(1, 3), allOf=lambda: some(1, 2))
+    maybe(0.08, **{"not": inner, "if": inner})
+    maybe(0.5, **({"then": inner, "else": inner} if "if" in found else {}))
+    return found

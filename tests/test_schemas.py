@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+from random import Random
 from typing import Any
 
 import jsonschema
@@ -28,6 +30,24 @@ def test_documents_are_valid(name: str) -> None:
     documents = Urn(7).draw(schemas.CASES[name], 100)
     assert [one for one in documents if not validator.is_valid(one)] == []
     assert Urn(7).draw(schemas.CASES[name], range(90, 95)) == documents[90:95]
+
+
+@pytest.mark.parametrize("seed", range(20 if "CI" in os.environ else 4))
+def test_random_schemas_give_valid_documents_or_a_refusal(seed: int) -> None:
+    random = Random(seed)
+    served = 0
+    for _ in range(25):
+        schema = schemas.at_random(random)
+        if not isinstance(schema, dict):
+            continue
+        validator = judged(schema)
+        try:
+            documents = Urn(seed).draw(schema, 8)
+        except RecordRefused:
+            continue
+        assert [one for one in documents if not validator.is_valid(one)] == [], schema
+        served += 1
+    assert served >= 8
 
 
 @pytest.mark.parametrize("name", schemas.REFUSABLE)

@@ -10,8 +10,9 @@ from collections.abc import Callable, Mapping
 from enum import Enum
 from typing import Any
 
-from urnshelf.records.codec import Unfit, member_of, restored
+from urnshelf.records.codec import TAG, Unfit, from_json, member_of, restored, to_json
 from urnshelf.records.display import show
+from urnshelf.records.equality import same
 from urnshelf.records.fit import misfit
 from urnshelf.records.recognising import describe, description_of
 from urnshelf.records.scalars import scalar_of
@@ -66,6 +67,10 @@ def _inner(value: object) -> Any:
 
 def from_sql(value: object, node: Node) -> Any:
     """A column's value as one of the field's type; raises Unfit for one that is none."""
+    if isinstance(value, str) and (value.startswith(_MARK) or not is_simple(node)):
+        found, parsed = _by_codec(value, node)
+        if found:
+            return parsed
     if value is None or not node.is_known:
         return value
     if isinstance(value, str) and _is_json(node):
@@ -77,9 +82,59 @@ def from_sql(value: object, node: Node) -> Any:
     return converted
 
 
+_MARK = f'{{"{TAG}"'
+"""What begins the JSON of a value that says itself of what type it is."""
+
+
+def is_simple(node: Node) -> bool:
+    """Whether a column's data alone says which value it is."""
+    if node.is_enum:
+        return len({type(member.value) for member in node.bare}) < 2
+    return node.kind is Kind.CLASS and (node.bare in _PLAIN or scalar_of(node.bare) is not None)
+
+
+def _by_codec(text: str, node: Node) -> tuple[bool, Any]:
+    """The value that the one codec reads from a text, where it is its JSON."""
+    parsed = _parsed(text)
+    # of anything a text is a text, unless it says otherwise
+    if parsed is text or (not node.is_known and not text.startswith(_MARK)):
+        return False, None
+    try:
+        return True, from_json(parsed, node)
+    except Unfit:  # as another program has written it
+        return False, None
+
+
+def _text_of(value: Any, node: Node) -> str | None:
+    """The text of a value whose column does not tell its type: as it stands where it is read again
+    as what it is, else the codec's JSON.
+    """
+    import json
+
+    if value is None:
+        return None
+    plain = to_sql(value)
+    if isinstance(plain, str) and _is_read_as(value, plain, node):
+        return plain
+    data = to_json(value, node)
+    if not node.is_known and not (isinstance(data, dict) and TAG in data):
+        data = {TAG: type(value).__name__, "data": data}
+    return json.dumps(data, ensure_ascii=False)
+
+
+def _is_read_as(value: Any, text: str, node: Node) -> bool:
+    try:
+        found = from_sql(text, node)
+    except Unfit:
+        return False
+    return type(found) is type(value) and same(found, value)
+
+
 def sql_writer(node: Node) -> Callable[[Any], Any]:
     """What makes a column's data of a field's values: `to_sql`, the common case made quick."""
     bare = node.bare
+    if not is_simple(node):
+        return lambda value: _text_of(value, node)
     if node.is_enum:
         known = {id(member): to_sql(member) for member in bare}
         return lambda value: known[id(value)] if id(value) in known else to_sql(value)

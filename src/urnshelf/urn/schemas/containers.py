@@ -180,7 +180,13 @@ class Lists:
         tried = 0
         while len(found) < length:
             rule = self._rule(len(found), kinds[len(found)])
-            value = rule.one(bits.sub(tried))
+            try:
+                value = rule.one(bits.sub(tried))
+            except Impossible:
+                # no item can be there: a list without it may do
+                if len(found) < self._low or self._said.contains:
+                    raise
+                return found
             tried += 1
             if not self._said.unique or not any(same(value, one) for one in found):
                 found.append(value)

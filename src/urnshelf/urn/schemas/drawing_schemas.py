@@ -146,8 +146,11 @@ class _Reader:
             raise RecordRefused(f"cannot draw {start}/…: it holds itself without end")
         if said.values is not None:
             return self._among(said)
-        rules = [self._typed(kind, said, depth, name) for kind in _kinds(said)]
-        rule = rules[0] if len(rules) == 1 else _OneOf(rules)
+        kinds = _kinds(said)
+        if len(kinds) == 1:
+            rule = self._typed(kinds[0], said, depth, name)
+        else:  # of one of them there may be no value
+            rule = _OneOf([self._late(kind, said, depth, name) for kind in kinds])
         return self._tried(rule, said) if said.is_tried else rule
 
     def _way(self, said: Joined, more: list[Any], path: str, depth: int, name: str) -> Rule:
@@ -216,6 +219,9 @@ class _Reader:
         if kind == "array":
             return computed(Lists(said, inner, depth >= DEEPEST).draw)
         return computed(Objects(said, inner, self.allows, depth >= DEEPEST).draw)
+
+    def _late(self, kind: str, said: Joined, depth: int, name: str) -> Rule:
+        return _Late(lambda: self._typed(kind, said, depth, name))
 
     def _inner(self, depth: int) -> Callable[[list[Any], str, str], Rule]:
         """What gives the rules of schemas inside."""
