@@ -7,7 +7,7 @@ from __future__ import annotations
 import ipaddress
 import math
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta, timezone
 from decimal import Decimal
 from itertools import pairwise
 from pathlib import Path
@@ -114,6 +114,9 @@ class Person:
     colour: Annotated[str, at.MaxLen(4)]
     quantity: Annotated[int, at.MultipleOf(12)]
     starts_on: Annotated[date, at.Ge(date(2029, 1, 1))]
+    weeks: Annotated[float, at.Ge(100)]
+    updated_at: Annotated[datetime, at.Lt(MOMENT)]
+    created_at: Annotated[datetime, at.Ge(MOMENT.replace(tzinfo=timezone(timedelta(hours=2))))]
 
 
 def test_limits_narrow_what_a_name_means() -> None:
@@ -135,6 +138,10 @@ def test_limits_narrow_what_a_name_means() -> None:
         assert person.colour in {"blue", "gold", "grey", "red"}
         assert person.quantity % 12 == 0 < person.quantity <= 100
         assert date(2029, 1, 1) <= person.starts_on <= date(2030, 5, 31)
+        # where a name leaves no room, the limits decide
+        assert person.weeks >= 100
+        assert person.updated_at < MOMENT
+        assert person.created_at >= MOMENT.replace(tzinfo=timezone(timedelta(hours=2)))
 
 
 def test_ranges_that_end_within_a_second() -> None:

@@ -5,7 +5,7 @@ whose errors.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from urnshelf.caches import remembered
 from urnshelf.errors import RecordMissing, RecordOutdated, RecordRefused
@@ -17,6 +17,9 @@ from urnshelf.records.recognising import declare, description_of
 from urnshelf.store.own_errors import OwnError, error_maker
 from urnshelf.types.forms import full_name
 from urnshelf.types.nodes import Node
+
+if TYPE_CHECKING:
+    from uuid import UUID
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -104,8 +107,8 @@ class Definition:
         return other
 
     def kind_of(self, field: str) -> str:
-        """What is assigned to a field of the key that is empty: a `uuid`, one as a `text`, or a
-        `number`.
+        """What is assigned to a field of the key that is empty: a `uuid`, one as a `text`, a
+        `number`, or `nothing`.
         """
         return _assigned_kind(self.described.node_of(field))
 
@@ -138,13 +141,25 @@ def _assigned_kind(node: Node) -> str:
     if any(isinstance(form, type) and full_name(form) == "uuid.UUID" for form in types):
         return "uuid"
     # of several types that a key may have, the first that the shelf can make
-    return "text" if str in types else "number"
+    if str in types:
+        return "text"
+    return "number" if int in types or not node.is_known else "nothing"
 
 
 def described_links(record_type: Any) -> Mapping[str, tuple[type, str | None]]:
     """The fields of which the class itself says that they refer to another type."""
     described = description_of(record_type)
     return {} if described is None else described.references
+
+
+def of_version(drawn: UUID, node: Node) -> UUID:
+    """A UUID of the version that a note of its type wants."""
+    for note in node.notes:
+        version = getattr(note, "uuid_version", None)
+        if isinstance(version, int):
+            bits = drawn.int & ~(0xF << 76)
+            return type(drawn)(int=bits | version << 76)
+    return drawn
 
 
 @remembered

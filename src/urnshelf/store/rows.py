@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.store.conditions import AllOf
-from urnshelf.store.definition import Definition
+from urnshelf.store.definition import Definition, of_version
 from urnshelf.store.indexes import (
     OFTEN,
     WORTH_IT,
@@ -20,7 +20,6 @@ from urnshelf.store.indexes import (
 )
 from urnshelf.store.journal import ABSENT, Journal
 from urnshelf.store.paths import fetcher
-from urnshelf.types.nodes import Node
 
 if TYPE_CHECKING:
     from uuid import UUID
@@ -101,14 +100,14 @@ class Rows:
 
     def _new_value(self, record: object, field: str) -> Any:
         kind = self.definition.kind_of(field)
-        if kind != "number":
+        if kind in ("uuid", "text"):
             drawn = self._draw_uuid(self.definition.record_type, self._next_number())
-            drawn = _of_version(drawn, self.definition.described.node_of(field))
+            drawn = of_version(drawn, self.definition.described.node_of(field))
             return drawn if kind == "uuid" else str(drawn)
         # with texts as keys there is no next one, and to make one up would be wrong in half of
         # the cases
         taken = [self.fetch(row, field) for row in self.by_key.values()] if not self._serial else []
-        if not all(isinstance(value, int) for value in taken):
+        if kind == "nothing" or not all(isinstance(value, int) for value in taken):
             raise RecordRefused(
                 f"{show(record)} has no {field}, and one can only be assigned where keys are whole "
                 "numbers or UUIDs"
@@ -143,10 +142,19 @@ class Rows:
         for key, row in self.by_key.items():
             self._reindex(key, ABSENT, row)
 
+    def has(self, key: Any) -> bool:
+        """Whether there is a record with this key; raises RecordRefused for what is none."""
+        try:
+            return key in self.by_key
+        except TypeError:
+            raise RecordRefused(
+                f"{show(key)} cannot be a key of {self.definition.name}: it can change"
+            ) from None
+
     def taken(self, record: object) -> tuple[str, ...]:
         """The fields of the key, or those that must be unique, that another record has, too."""
         key = self.key_of(record)
-        if key is not None and key in self.by_key:
+        if key is not None and self.has(key):
             return self.definition.key_fields
         for group, index in self._unique.items():
             value = index.value_of(record)
@@ -189,7 +197,10 @@ class Rows:
                     self.changed(record, {field: key})
                     for record, key in zip(records, keys, strict=True)
                 ]
-        different = set(keys)
+        try:
+            different = set(keys)
+        except TypeError:  # told where each is looked at alone
+            return False
         if not is_plain or None in different or len(different) < len(keys):
             return False
         if not self.by_key.keys().isdisjoint(different):
@@ -376,16 +387,6 @@ class Rows:
             return index.keys_within(low, high)
         except TypeError:
             return None
-
-
-def _of_version(drawn: UUID, node: Node) -> UUID:
-    """A UUID of the version that a note of its type wants."""
-    for note in node.notes:
-        version = getattr(note, "uuid_version", None)
-        if isinstance(version, int):
-            bits = drawn.int & ~(0xF << 76)
-            return type(drawn)(int=bits | version << 76)
-    return drawn
 
 
 def _after(key: Any, last: Any) -> bool:

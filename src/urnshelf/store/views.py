@@ -105,7 +105,7 @@ class View(Generic[T]):
     def _new(self, record: T) -> tuple[Any, T]:
         """A new record with its key, which nobody else has."""
         record, key = self.stored.with_key(record)
-        if key in self.stored.by_key:
+        if self.stored.has(key):
             raise self.stored.definition.duplicate(
                 key,
                 f"a {self.name} with {self._worded(key)} is there already: "

@@ -106,11 +106,6 @@ def _time(form: object, limits: Limits, path: str) -> Rule:
     if form is time and not told:
         return Composed(time, 24, 60, 60)
     low, high = _usual_times(form, limits)
-    # a limit without a zone can only be compared with moments without one, and so for times
-    if form in (datetime, time) and told and told[0].tzinfo is None:
-        low, high = low.replace(tzinfo=None), high.replace(tzinfo=None)
-    elif form is time and told:
-        low, high = low.replace(tzinfo=told[0].tzinfo), high.replace(tzinfo=told[0].tzinfo)
     rule = moments(limits, low, high)
     if rule is None:
         raise RecordRefused(

@@ -264,7 +264,7 @@ def _ranged(form: Any, least: Decimal, most: Decimal, places: int) -> Rule | Non
         low, high = ceil(least), floor(most)
         return _Whole(low, high) if low <= high else None
     made = (_Real if form is float else _Money)(least, most, places)
-    return made if made.size else None
+    return made if made.size is not None and made.size > 0 else None
 
 
 def _multiples(form: Any, least: Decimal, most: Decimal, multiple_of: Any) -> Rule | None:
@@ -279,6 +279,7 @@ def moments(limits: Limits, low: Any, high: Any) -> Rule | None:
     """The days, moments, times of day or spans of a range that keep limits; None where nothing is
     left.
     """
+    low, high = _as_told(low, limits), _as_told(high, limits)
     is_day = isinstance(low, date) and not isinstance(low, datetime)
     for step in (
         [timedelta(days=1)] if is_day else [timedelta(seconds=1), timedelta(microseconds=1)]
@@ -288,6 +289,17 @@ def moments(limits: Limits, low: Any, high: Any) -> Rule | None:
         if None not in (*lows, *highs) and max(lows) <= min(highs):
             return between(max(lows), min(highs))
     return None
+
+
+def _as_told(value: Any, limits: Limits) -> Any:
+    """A moment or time of day with a zone where limits have one, and without where they have none:
+    others cannot be compared with them.
+    """
+    told = [one for one in (limits.ge, limits.gt, limits.le, limits.lt) if one is not None]
+    if not told or not isinstance(value, (datetime, time)):
+        return value
+    zone = told[0].tzinfo
+    return value if (zone is None) is (value.tzinfo is None) else value.replace(tzinfo=zone)
 
 
 def _told(bound: Any) -> list[Any]:
