@@ -104,7 +104,11 @@ class Watched:
             ...
         urnshelf.errors.CueRefused: cue(TideService.depth_at) was given no reply: end...
         """
+        self._undo()
         self._desk.check_out()
+
+    def _undo(self) -> None:
+        """Leave what was real as it was."""
 
     def __enter__(self) -> Self:
         return self
@@ -115,6 +119,7 @@ class Watched:
         error: BaseException | None,
         trace: TracebackType | None,
     ) -> None:
+        self._undo()
         unknown = unknown_attribute(error)
         if unknown:
             # only an error can have an attribute that is unknown

@@ -11,6 +11,7 @@ from weakref import ref
 
 from urnshelf.interfaces.members import Interface, Member
 from urnshelf.interfaces.promises import Promise
+from urnshelf.records.description import snake_case
 from urnshelf.types.nodes import node_of
 
 if TYPE_CHECKING:
@@ -37,15 +38,26 @@ class FakeState:
         "given_as",
         "interface",
         "is_spare",
+        "is_wrapped",
         "made_after",
         "members",
         "name",
     )
 
-    def __init__(self, fake: Any, interface: Interface, name: str | None, desk: Desk) -> None:
-        self._fake = ref(fake)  # a fake has its state, and must be free to go with it
+    def __init__(
+        self,
+        fake: Any,
+        interface: Interface,
+        name: str | None,
+        desk: Desk,
+        members: tuple[Member, ...] = (),
+    ) -> None:
+        # a fake has its state, and must be free to go with it; not so a real object that is wrapped
+        self._fake: Callable[[], Any] = (lambda: fake) if members else ref(fake)
         self.interface = interface
-        self.members: tuple[Member, ...] = type(fake)._urnshelf_members
+        self.members: tuple[Member, ...] = members or type(fake)._urnshelf_members
+        self.is_wrapped = bool(members)
+        """Whether it stands for a real object."""
         self.name = name
         self.desk = desk
         self.assignments: dict[str, AssignmentTarget] = {}
@@ -78,6 +90,8 @@ class FakeState:
     @property
     def expression(self) -> str:
         """A line of code that gives the fake."""
+        if self.is_wrapped:
+            return snake_case(self.interface.name)
         name = "" if self.name is None else f", name={self.name!r}"
         return f"shelf.fake({self.interface.name}{name})"
 

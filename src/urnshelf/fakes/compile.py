@@ -93,10 +93,10 @@ def _method(member: Member, index: int, interface: Interface) -> Any:
         known["_us_check"] = partial(fits_a_way, member.ways)
     is_quiet = member.name in QUIET and not interface.is_mapping_or_set
     function = handing_on(member.signature, index, known, is_quiet=is_quiet)
-    return _dressed(function, member, index, interface)
+    return dressed(function, member, index, interface)
 
 
-def _dressed(function: Any, member: Member, index: int, interface: Interface) -> Any:
+def dressed(function: Any, member: Member, index: int, interface: Interface) -> Any:
     """The function under the member's own name, annotations and kind."""
     name = getattr(interface.origin, "__qualname__", interface.name)
     function.__name__ = member.name
