@@ -720,6 +720,7 @@ def test_what_users_hold_shows_no_machine(shelf: Shelf) -> None:
         "wait_until",
         "wait_until_async",
         "forget_calls",
+        "wrap",
         "urn",
         "view",
     }

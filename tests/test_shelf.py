@@ -165,11 +165,10 @@ def test_a_field_that_cannot_be_drawn_can_be_given(shelf: Shelf) -> None:
     with pytest.raises(
         RecordRefused, match=r"for a function as the value itself, give rules.constant"
     ):
-        shelf.stock(Engine, 2, power=int, fuel=lambda level: None)
-    assert [e.power for e in shelf.stock(Engine, 2, power=int, fuel=rules.constant(print))] == [
-        int,
-        int,
-    ]
+        shelf.stock(Engine, 2, power=lambda level: None, fuel=print)
+    for fuel in (print, rules.constant(print)):
+        engines = shelf.stock(Engine, 2, power=int, fuel=fuel)
+        assert [(engine.power, engine.fuel) for engine in engines] == [(int, print)] * 2
 
 
 # --- the shelf's records --------------------------------------------------------------------------
