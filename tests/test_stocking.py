@@ -340,6 +340,13 @@ def test_references_are_used(shelf: Shelf) -> None:
         shelf.stock(Mooring, berth_id=9)
 
 
+def test_what_is_told_later_holds_from_then_on(shelf: Shelf) -> None:
+    shelf.stock(Berth, 2)
+    shelf.urn.draw(Mooring)
+    shelf.define(Mooring, references={"berth_id": Berth})
+    assert {mooring.berth_id for mooring in shelf.urn.draw(Mooring, 40)} == {1, 2}
+
+
 def test_references_to_records_of_the_same_type(shelf: Shelf) -> None:
     shelf.define(Member, references={"captain_id": Member})
     crew = shelf.stock(Member, 60)
@@ -412,6 +419,13 @@ def test_set_rules_reach_inside() -> None:
     assert {line.price for one in urn.draw(Invoice, 60) for line in one.lines} == {1, 2}
     urn.set_rules(Invoice, home__street="Eiderwake Walk 1")
     assert urn.draw(Invoice).home == Address("Eiderwake Walk 1", "Ternhythe")
+    # what is given with the draw goes before what was set, and leaves the rest of it
+    drawn = urn.draw(Invoice, home__city="Curlhythe").home
+    assert drawn == Address("Eiderwake Walk 1", "Curlhythe")
+    assert urn.draw(Invoice, home=Address("a", "b")).home == Address("a", "b")
+    urn.set_rules(Invoice, home=Address("c", "d"))
+    assert urn.draw(Invoice).home == Address("c", "d")
+    assert urn.draw(Invoice, home__city="Gullkeld").home.city == "Gullkeld"
 
 
 def test_keys_inside_differ() -> None:

@@ -13,6 +13,9 @@ from urnshelf.urn.layouts import record_type as described
 class Around(Protocol):
     """What an urn asks of what is around it."""
 
+    version: int
+    """How often it was told something that the answers depend on."""
+
     def key_of(self, record_type: Any) -> tuple[str, ...]:
         """The fields of a type's key."""
         ...
@@ -47,6 +50,8 @@ class Into(Protocol):
 
 
 class _Nowhere:
+    version = 0
+
     def key_of(self, record_type: Any) -> tuple[str, ...]:
         return described(record_type).key
 

@@ -64,6 +64,7 @@ class Urn:
         self._around = _around
         self._rules = FieldRules(self._parents_of, defaults == "declared")
         self._layouts: dict[Any, Layout] = {}
+        self._version = 0
         self._values: dict[Any, Values] = {}
         self._drawn: dict[Any, int] = {}
         self._linking: list[Any] = []
@@ -233,10 +234,13 @@ class Urn:
 
     def _layout(self, record: Description, given: Mapping[str, Any]) -> Layout:
         """How the records of a type are drawn."""
+        if self._around.version != self._version:  # keys and references were told since
+            self._version = self._around.version
+            self._layouts.clear()
         known = self._layouts.get(record.form)
         if known is None:
             known = self._layouts[record.form] = layout_of(record, self.seed, self._base(record))
-        return known.with_rules(self._rules.given(record, given)) if given else known
+        return known.with_rules(self._rules.over(record, given)) if given else known
 
     def _base(self, record: Description) -> dict[str, Rule]:
         """The rules of a type's fields, where none is given with the draw."""

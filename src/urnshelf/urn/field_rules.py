@@ -44,7 +44,7 @@ class FieldRules:
     def put(self, record: Description, given: Mapping[str, Any]) -> None:
         """Set rules for a type; refused where they do not fit."""
         self.given(record, given)
-        self._set.setdefault(record.form, {}).update(given)
+        self._set[record.form] = _nearest_last(record, self._set.get(record.form, {}), given)
 
     def told(self, record: Description) -> set[str]:
         """The fields of which somebody said how they are drawn."""
@@ -71,7 +71,7 @@ class FieldRules:
             depth: how many records deep it is.
             given: for this record alone.
         """
-        told = {**self._set.get(record.form, {}), **given}
+        told = _nearest_last(record, self._set.get(record.form, {}), given)
         own = self.given(record, told, path) if told else {}
         if depth == 0 and self.is_plain:
             return {**_plain_rules(record.form), **own}
@@ -80,6 +80,19 @@ class FieldRules:
             name: own.get(name) or self.of_field(field, f"{path}.{name}", siblings, record, depth)
             for name, field in record.given.items()
         }
+
+    def over(self, record: Description, given: Mapping[str, Any]) -> dict[str, Rule]:
+        """The rules of the fields that are given with a draw; what was set inside of them holds."""
+        told = _nearest_last(record, self._set.get(record.form, {}), given)
+        heads = {_head_of(name, record) for name in given}
+        return self.given(
+            record,
+            {
+                name: value
+                for name, value in told.items()
+                if name in given or _head_of(name, record) in heads
+            },
+        )
 
     def given(
         self, record: Description, given: Mapping[str, Any], path: str = ""
@@ -176,6 +189,23 @@ def _steering(
             "of the two"
         )
     return whole, parts
+
+
+def _nearest_last(
+    record: Description, earlier: Mapping[str, Any], given: Mapping[str, Any]
+) -> dict[str, Any]:
+    """What was set, and what is given after it: a field that is given whole, or inside of which
+    something is, is no longer as it was set whole, or inside.
+    """
+    if not earlier:
+        return dict(given)
+    told = dict(earlier)
+    for name in given:
+        head = _head_of(name, record)
+        for other in list(told):
+            if _head_of(other, record) == head and (name == head or other == head):
+                del told[other]
+    return {**told, **given}
 
 
 def _head_of(name: str, record: Description) -> str | None:
