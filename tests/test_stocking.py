@@ -99,6 +99,18 @@ def test_several_threads_get_no_record_twice() -> None:
     assert sorted(found) == list(range(1, 6 * 60 * 4 + 1))
 
 
+def test_several_threads_stock(shelf: Shelf) -> None:
+    def stocks() -> None:
+        for _ in range(20):
+            shelf.stock(Vessel, 3)
+            with pytest.raises(RecordRefused):
+                shelf.stock([Vessel(10**6, "a", "b"), Vessel(1, "taken", "c")])
+
+    threads = [threading.Thread(target=stocks) for _ in range(4)]
+    [one.start() for one in threads], [one.join() for one in threads]
+    assert [vessel.id for vessel in shelf.records(Vessel)] == list(range(1, 4 * 20 * 3 + 1))
+
+
 def test_a_drawn_record_is_never_a_stocked_one(shelf: Shelf) -> None:
     shelf.stock(Vessel, 3)
     mine = shelf.stock(Vessel(id=5, name="Gray Heron", call_sign="GH-0005"))

@@ -43,7 +43,7 @@ class Stocking:
 
     def stock(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:
         """Records of a type, drawn, or the user's own: all of them, or none."""
-        with self._store.journal.together():
+        with self._store.lock, self._store.journal.together():
             return self._stocked(what, n, fields)
 
     def _stocked(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:

@@ -74,7 +74,7 @@ def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
     cannot be stored.
     """
     # all of it, or nothing: half a file on a shelf is worse than none
-    with store.journal.together(), _refused(store):
+    with store.lock, store.journal.together(), _refused(store):
         for record_type, records in found.items():
             view: View[Any] = store.view(record_type)
             # where one cannot be stored, they are looked at one by one, to tell which
