@@ -62,6 +62,18 @@ def single_rows() -> list[Row]:
     return rows
 
 
+def first_row() -> Row:
+    """The first of many records against the first of few."""
+    few, many = Shelf(seed=7), Shelf(seed=7)
+    few.stock(Berth, 1000), many.stock(Berth, 100_000)
+
+    def first(shelf: Shelf) -> Callable[[], object]:
+        query = shelf.records(Berth).where(in_service=True).order_by("id")
+        return lambda: (query.first(), query[0], list(query.limit(3)))
+
+    return ratio_row("first(), [0], limit(3) of 100,000, of 1,000", first(many), first(few), 2, 50)
+
+
 def linked(parents: int) -> Callable[[], object]:
     """Draws a mooring linked to one of so many berths."""
     shelf = Shelf(seed=7)
@@ -158,4 +170,4 @@ def million_rows() -> list[Row]:
 
 
 if __name__ == "__main__":
-    printed([*single_rows(), *kept_rows(), *million_rows()])
+    printed([*single_rows(), first_row(), *kept_rows(), *million_rows()])

@@ -151,7 +151,24 @@ def test_the_first_ones_stop_early(odd: Any) -> None:
         lambda q: q.first(), lambda q: q[0], lambda q: q[:1], lambda q: list(q.limit(1))[:1],
     ]  # fmt: skip
     for ask in asks:
-        looked.clear()
-        ask(odd.where(looks))
-        assert max(looked) <= 4
+        for query in (odd.where(looks), odd.where(looks).order_by("id")):
+            looked.clear()
+            ask(query)
+            assert max(looked) <= 4
     assert odd.where(looks)[-1].id == 60
+
+
+def test_the_first_ones_by_an_index_come_in_order() -> None:
+    shelf = Shelf()
+    table = shelf.records(Odd)
+    for number in [*range(1, 80, 2), *range(80, 0, -2)]:
+        table.add(Odd(number, "ab"[number % 3 > 1], None, None, None, None, None, None))
+    for _ in range(4):  # an index is made of what is asked often
+        wanted = [one.id for one in table if one.text == "a"]
+        assert [one.id for one in table.where(text="a").limit(9)] == wanted[:9]
+        assert table.where(text="a").first() == table.get(wanted[0])
+        table.save(table.get(wanted[0]))
+        table.remove(wanted[3])
+    assert table.where(text="z").first() is None
+    assert table.where(id=2, text="b").first() == table.get(2)
+    assert table.where(id=2, text="a").first() is None

@@ -29,10 +29,29 @@ class HashIndex:
     def __init__(self, value_of: Callable[[Any], Any]) -> None:
         self.value_of = value_of
         self.keys: dict[Any, dict[Any, None]] = {}
+        self._mixed: set[Any] = set()
+        """The values whose keys did not come in their order."""
+        self._last: dict[Any, Any] = {}
 
     def add(self, key: object, row: object) -> None:
         """Enter a record; raises TypeError where its value cannot be hashed."""
-        self.keys.setdefault(self.value_of(row), {})[key] = None
+        value = self.value_of(row)
+        self.keys.setdefault(value, {})[key] = None
+        if not is_after(key, self._last.get(value, key), True):
+            self._mixed.add(value)
+        self._last[value] = key
+
+    def in_order(self, value: object) -> Iterable[Any]:
+        """The keys of the records with this value, in their order; not sorted where they came so,
+        as most do.
+        """
+        keys = self.keys.get(value, {})
+        if value not in self._mixed:
+            return keys
+        try:
+            return sorted(keys)
+        except TypeError:  # keys that do not compare: in order of arrival
+            return keys
 
     def remove(self, key: object, row: object) -> None:
         """Take a record out."""
@@ -42,6 +61,14 @@ class HashIndex:
             found.pop(key, None)
             if not found:
                 del self.keys[value]
+
+
+def is_after(key: Any, last: Any, or_same: bool = False) -> bool:
+    """Whether a key comes after another; not where they do not compare."""
+    try:
+        return bool(key >= last if or_same else key > last)
+    except TypeError:
+        return False
 
 
 class SortedIndex:

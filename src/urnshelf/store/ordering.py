@@ -86,3 +86,13 @@ def orderly(rows: list[Any], fetch: Callable[[Any], Any], descending: bool = Fal
             return sorted(rows, key=lambda row: to_sql(fetch(row)), reverse=descending)
         except TypeError as why:
             raise RecordRefused(f"these values have no order: {why}") from None
+
+
+def direction(field: object, check_path: Callable[[str], str]) -> tuple[str, bool]:
+    """The field of `"depth_m desc"`, and whether the greatest comes first."""
+    path, _, word = field.strip().partition(" ") if isinstance(field, str) else ("", "", "")
+    if not path or word.strip().lower() not in ("", "asc", "desc"):
+        raise RecordRefused(
+            f'order_by({show(field)}): write "depth_m", or "depth_m desc" for the greatest first'
+        )
+    return check_path(path), word.strip().lower() == "desc"

@@ -7,11 +7,11 @@ from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING, Any, Generic, Self, TypeVar, overload
 
 from urnshelf.errors import RecordMissing, RecordRefused
-from urnshelf.records.display import show
 from urnshelf.store.comparisons import condition_of
 from urnshelf.store.conditions import AllOf, Condition
 from urnshelf.store.ordering import (
     added,
+    direction,
     distinct_values,
     hashed,
     in_own_order,
@@ -66,7 +66,9 @@ class Selection(Generic[V]):
         >>> print(shelf.records(Berth).where().order_by("harbour", "depth_m desc"))
         SELECT * FROM berth ORDER BY harbour, depth_m DESC
         """
-        return self._with(order=tuple(_direction(field, self._source) for field in fields))
+        return self._with(
+            order=tuple(direction(field, self._source.check_path) for field in fields)
+        )
 
     def limit(self, most: int | None) -> Self:
         """At most this many.
@@ -301,11 +303,16 @@ class Query(Selection[V]):
     def _rows(self, most: int | None = None) -> list[Any]:
         wanted = most if self._most is None or most is None else min(most, self._most)
         wanted = self._most if wanted is None else wanted
-        if not self._order and wanted is not None:
+        if wanted is not None and (not self._order or self._is_by_key):
             return self._source.first_rows(self._condition, self._skipped + wanted)[self._skipped :]
         rows = self._source.rows(self._condition)
         rows = self._sorted(rows) if self._order else rows
         return (self._cut(rows) if self.is_paged else rows)[:most]
+
+    @property
+    def _is_by_key(self) -> bool:
+        """Whether its order is that in which records stand anyhow."""
+        return self._order == tuple((field, False) for field in self._source.key_fields)
 
     def _values(self, field: str) -> list[Any]:
         return without_nulls(map(fetcher(self._source.check_path(field)), self._rows()))
@@ -379,15 +386,6 @@ class Distinct(Selection[Any]):
 
     def __str__(self) -> str:
         return self._sql(f"SELECT DISTINCT {', '.join(map(column_text, self._paths))}")
-
-
-def _direction(field: object, source: View[Any]) -> tuple[str, bool]:
-    path, _, word = field.strip().partition(" ") if isinstance(field, str) else ("", "", "")
-    if not path or word.strip().lower() not in ("", "asc", "desc"):
-        raise RecordRefused(
-            f'order_by({show(field)}): write "depth_m", or "depth_m desc" for the greatest first'
-        )
-    return source.check_path(path), word.strip().lower() == "desc"
 
 
 def _whole(number: object, verb: str) -> int:

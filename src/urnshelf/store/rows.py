@@ -8,18 +8,10 @@ from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
-from urnshelf.store.conditions import AllOf
 from urnshelf.store.definition import Definition, of_version
-from urnshelf.store.indexes import (
-    OFTEN,
-    WORTH_IT,
-    HashIndex,
-    SortedIndex,
-    sought_range,
-    sought_values,
-)
+from urnshelf.store.finding import Finding
+from urnshelf.store.indexes import HashIndex, is_after
 from urnshelf.store.journal import ABSENT, Journal
-from urnshelf.store.paths import fetcher
 
 if TYPE_CHECKING:
     from uuid import UUID
@@ -50,10 +42,8 @@ class Rows:
         self._arrived: dict[Any, int] = {}
         self._arrivals = count()
         self._ordered: list[Any] | None = []
-        self._unique = {group: HashIndex(self._group_of(group)) for group in definition.unique}
-        self._indexes: dict[str, HashIndex] = {}
-        self._sorted: dict[str, SortedIndex] = {}
-        self._asked: dict[str, int] = {}
+        self.unique = {group: HashIndex(self._group_of(group)) for group in definition.unique}
+        self.finding = Finding(self)
 
     # --- keys -------------------------------------------------------------------------------------
 
@@ -136,9 +126,8 @@ class Rows:
         self.by_key = dict(zip(values, rows, strict=True))
         self._arrived = {key: next(self._arrivals) for key in self.by_key}
         self._ordered = None
-        self._indexes.clear()
-        self._sorted.clear()
-        self._unique = {group: HashIndex(self._group_of(group)) for group in definition.unique}
+        self.finding.forget()
+        self.unique = {group: HashIndex(self._group_of(group)) for group in definition.unique}
         for key, row in self.by_key.items():
             self._reindex(key, ABSENT, row)
 
@@ -156,7 +145,7 @@ class Rows:
         key = self.key_of(record)
         if key is not None and self.has(key):
             return self.definition.key_fields
-        for group, index in self._unique.items():
+        for group, index in self.unique.items():
             value = index.value_of(record)
             if None not in value and index.keys.get(value):
                 return group
@@ -167,7 +156,7 @@ class Rows:
     def put(self, key: object, row: object) -> None:
         """Store a record under its key; raises the error for a unique field that is taken."""
         before = self.by_key.get(key, ABSENT)
-        if self._unique:
+        if self.unique:
             self._check_unique(key, row)
         if self._journal.writing:
             self._journal.note(self, key, before)
@@ -189,7 +178,7 @@ class Rows:
         """
         [field] = self.definition.key_fields
         keys = [self.key_of(record) for record in records]
-        is_plain = not (self._unique or self._indexes or self._sorted or self.limited is not None)
+        is_plain = not (self.unique or self.finding.indexes or self.limited is not None)
         if None in keys and keys.count(None) == len(keys) and self._counts(field):
             keys = list(range(self._serial + 1, self._serial + len(keys) + 1))
             if is_plain and not self.by_key.keys() & keys:
@@ -211,6 +200,7 @@ class Rows:
         self._arrived.update(zip(keys, self._arrivals, strict=False))
         self.by_key.update(zip(keys, copies(records), strict=True))
         self._ordered = None
+        self.finding.changed()
         self._serial = max([self._serial, *[key for key in keys if isinstance(key, int)]])
         return True
 
@@ -231,11 +221,9 @@ class Rows:
         self._replace(key, self.by_key.get(key, ABSENT), row)
 
     def _replace(self, key: object, before: object, row: object) -> None:
-        if self._indexes or self._unique:
+        if self.finding.indexes or self.unique:
             self._reindex(key, before, row)
-        if self._sorted:
-            # to keep them in order would make each change dearer than the look-ups they serve
-            self._sorted.clear()
+        self.finding.changed()
         if row is ABSENT:
             del self.by_key[key]
             self._ordered = None
@@ -243,7 +231,7 @@ class Rows:
         if (
             before is ABSENT
             and self._ordered is not None
-            and (not self._ordered or _after(key, self._ordered[-1]))
+            and (not self._ordered or is_after(key, self._ordered[-1]))
         ):
             # keys mostly come in order: then nothing need be sorted
             self._ordered.append(key)
@@ -252,7 +240,7 @@ class Rows:
         self.by_key[key] = row
 
     def _reindex(self, key: object, before: object, row: object) -> None:
-        for path, index in [*self._indexes.items(), *self._unique.items()]:
+        for path, index in [*self.finding.indexes.items(), *self.unique.items()]:
             try:
                 if before is not ABSENT:
                     index.remove(key, before)
@@ -260,10 +248,10 @@ class Rows:
                     index.add(key, row)
             except TypeError:  # a value that cannot be hashed: no index for this field, ever
                 if isinstance(path, str):
-                    self._forget_index(path)
+                    self.finding.forget_index(path)
 
     def _check_unique(self, key: object, row: object) -> None:
-        for group, index in self._unique.items():
+        for group, index in self.unique.items():
             value = index.value_of(row)
             # as in SQL, None is not equal to None, so any number of records may have it
             taken = [] if None in value else [k for k in index.keys.get(value, ()) if k != key]
@@ -296,101 +284,3 @@ class Rows:
         put back since.
         """
         return sorted(self.by_key, key=self._arrived.__getitem__)
-
-    def candidates(self, condition: AllOf) -> list[Any]:
-        """The keys, in order, of records among which are all that fulfil the condition: as few as
-        an index can tell.
-        """
-        # to look at a few records is quicker than to ask an index
-        if len(self.by_key) < WORTH_IT:
-            return self.keys()
-        fewest: list[Any] | None = None
-        for part in condition.parts:
-            found = self._indexed(part)
-            if found is not None and (fewest is None or len(found) < len(fewest)):
-                fewest = found
-        if fewest is None:
-            return self.keys()
-        try:
-            return sorted(fewest)
-        except TypeError:
-            # keys that do not compare: in order of arrival
-            order = {key: number for number, key in enumerate(self.by_key)}
-            return sorted(fewest, key=order.__getitem__)
-
-    def _indexed(self, part: Any) -> list[Any] | None:
-        sought = sought_values(part)
-        if sought is not None:
-            return self._keys_with(*sought)
-        bounds = sought_range(part)
-        return None if bounds is None else self._keys_within(*bounds)
-
-    def _keys_with(self, path: str, values: list[Any]) -> list[Any] | None:
-        if (path,) == self.definition.key_fields:
-            return [key for key in dict.fromkeys(values) if key in self.by_key]
-        index = self._unique.get((path,))
-        if index is not None:
-            return [key for value in dict.fromkeys(values) for key in index.keys.get((value,), ())]
-        index = self._indexes.get(path) or self._new_index(path)
-        return (
-            None
-            if index is None
-            else [k for value in dict.fromkeys(values) for k in index.keys.get(value, ())]
-        )
-
-    def _new_index(self, path: str) -> HashIndex | None:
-        """An index of a field that is looked up often."""
-        if self._times_asked(path) < OFTEN:
-            return None
-        index = HashIndex(fetcher(path))
-        try:
-            for key, row in self.by_key.items():
-                index.add(key, row)
-        except TypeError:
-            self._forget_index(path)
-            return None
-        self._indexes[path] = index
-        return index
-
-    def _times_asked(self, what: str) -> int:
-        self._asked[what] = self._asked.get(what, 0) + 1
-        return self._asked[what]
-
-    def _forget_index(self, path: str) -> None:
-        self._indexes.pop(path, None)
-        # never often enough again
-        self._asked[path] = -(10**9)
-
-    def _keys_within(
-        self, path: str, low: tuple[Any, bool] | None, high: tuple[Any, bool] | None
-    ) -> list[Any] | None:
-        index = self._sorted.get(path)
-        if index is None:
-            if self._times_asked(f"range of {path}") <= OFTEN:
-                return None
-            fetch = fetcher(path)
-            pairs = ((fetch(row), key) for key, row in self.by_key.items())
-            try:
-                index = self._sorted[path] = SortedIndex(
-                    # no comparison is true of None or of NaN
-                    pair
-                    for pair in pairs
-                    if pair[0] is not None and pair[0] == pair[0]
-                )
-            except TypeError:
-                self._asked[f"range of {path}"] = -(10**9)
-                return None
-            self._asked[f"range of {path}"] = (
-                0  # it is made anew only after it was asked for often again
-            )
-        try:
-            return index.keys_within(low, high)
-        except TypeError:
-            return None
-
-
-def _after(key: Any, last: Any) -> bool:
-    try:
-        return bool(key > last)
-    except TypeError:
-        return False

@@ -222,7 +222,7 @@ class View(Generic[T]):
         if self._seen or Predicate in map(type, condition.parts):
             condition = AllOf((*self._seen, *map(self._safe, condition.parts)))
         stored, limited = self.stored.by_key, self.stored.limited
-        keys = self.stored.candidates(condition) if condition.parts else self.stored.keys()
+        keys = self.stored.finding.candidates(condition) if condition.parts else self.stored.keys()
         shown = keys if limited is None else [key for key in keys if key in limited]
         found = list(map(stored.__getitem__, shown))
         return condition.chosen(found) if condition.parts else found
@@ -232,7 +232,7 @@ class View(Generic[T]):
         if self._seen or Predicate in map(type, condition.parts):
             condition = AllOf((*self._seen, *map(self._safe, condition.parts)))
         stored, limited = self.stored.by_key, self.stored.limited
-        keys = self.stored.candidates(condition) if condition.parts else self.stored.keys()
+        keys = self.stored.finding.first(condition)
         test = condition.test() if condition.parts else None
         rows = (stored[key] for key in keys if limited is None or key in limited)
         return list(islice((row for row in rows if test is None or test(row)), most))
