@@ -14,17 +14,6 @@ ABSENT = "<absent>"
 """The cell of a key that a typed dictionary does not have."""
 
 
-def to_cell(data: object, node: Node) -> str:
-    """JSON data as a cell of a table: None is empty; a text stands as it is, but in quotes where it
-    could be mistaken.
-
-    >>> from urnshelf.types.nodes import node_of
-    >>> to_cell("B-01", node_of(str)), to_cell("", node_of(str)), to_cell([1], node_of(list[int]))
-    ('B-01', '""', '[1]')
-    """
-    return cell_writer(node)(data)
-
-
 _UNSAFE = re.compile(
     r'["{<]|[^\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029]*[\x00-\x08\x0b-\x1f\x7f\x85\u2028\u2029]'
 ).match
@@ -34,7 +23,14 @@ tables take for the end of a line.
 
 
 def cell_writer(node: Node) -> Callable[[Any], str]:
-    """What makes cells of a field's JSON data."""
+    """What makes cells of a field's JSON data: None is empty; a text stands as it is, but in quotes
+    where it could be mistaken.
+
+    >>> from urnshelf.types.nodes import node_of
+    >>> write = cell_writer(node_of(str))
+    >>> write("B-01"), write(""), cell_writer(node_of(list[int]))([1])
+    ('B-01', '""', '[1]')
+    """
     import json  # only files pay for it
 
     encode = json.JSONEncoder(ensure_ascii=False).encode

@@ -31,7 +31,6 @@ from urnshelf.urn.rules.texts import pattern
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 START, END = datetime(2028, 1, 1, tzinfo=UTC), datetime(2030, 5, 31, 23, 59, 59, tzinfo=UTC)
-_DAY = timedelta(days=1)
 
 
 def simple_rule(form: object, limits: Limits, path: str) -> Rule | None:
