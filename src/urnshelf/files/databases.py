@@ -4,20 +4,22 @@ from __future__ import annotations
 
 import re
 import warnings
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import timedelta
 from decimal import Decimal
+from itertools import count, islice, repeat
 from types import ModuleType
 from typing import Any
 from urllib.parse import unquote
 
 from urnshelf.errors import FileRefused
-from urnshelf.files.file_table import FileTable, file_table
+from urnshelf.files.file_table import FileTable, Found, file_table
 from urnshelf.files.shelves import put, stored
 from urnshelf.files.whole import why
 from urnshelf.near_names import nearest
 from urnshelf.records.codec import Unfit, restored
+from urnshelf.records.quickly import Convert
 from urnshelf.records.scalars import scalar_of
 from urnshelf.records.sql import sql_reader, sql_writer, stored_type
 from urnshelf.store.conditions import Condition
@@ -45,18 +47,20 @@ def save_sql(store: Store, url: str) -> None:
             "ignore", sqlalchemy.exc.SAWarning
         )  # of Decimals on SQLite: those that it would round are texts
         with connection.begin():
-            for made, rows in tables:
-                _write(connection, made, rows, sqlalchemy, url)
+            for made, cells in tables:
+                _write(connection, made, cells, sqlalchemy, url)
 
 
 def _write(
-    connection: Any, made: Any, rows: list[dict[str, Any]], sqlalchemy: ModuleType, url: str
+    connection: Any, made: Any, cells: dict[str, list[Any]], sqlalchemy: ModuleType, url: str
 ) -> None:
     try:
         made.drop(connection, checkfirst=True)
         made.create(connection)
-        if rows:
-            connection.execute(made.insert(), rows)
+        rows = zip(*cells.values(), strict=True)
+        # some at a time, so that few are there together
+        while some := [dict(zip(cells, row, strict=True)) for row in islice(rows, 1000)]:
+            connection.execute(made.insert(), some)
     except (sqlalchemy.exc.SQLAlchemyError, OverflowError, ValueError) as error:
         said = why(error) if isinstance(error, UnicodeEncodeError) else _hidden(error, url)
         raise FileRefused(
@@ -73,16 +77,7 @@ def load_sql(
     with _opened(sqlalchemy, url) as connection:
         name = _table_name(shape, table, sqlalchemy.inspect(connection))
         rows = _selected(connection, name, shape, where, sqlalchemy)
-    readers = [(field, sql_reader(node)) for field, node in shape.columns.items()]
-    lines = (f"table {name}, row {number}" for number in range(1, len(rows) + 1))
-    put(
-        store,
-        {
-            record_type: [
-                (_record(row, readers, shape, at), at) for row, at in zip(rows, lines, strict=True)
-            ]
-        },
-    )
+    put(store, {record_type: _records(rows, shape, f"table {name}, row")})
 
 
 def _selected(
@@ -107,9 +102,34 @@ def _selected(
         raise FileRefused(f"table {name} cannot be read: {_hidden(error, '')}") from None
 
 
-def _record(
-    row: Any, readers: list[tuple[str, Callable[[Any], Any]]], shape: FileTable, at: str
-) -> Any:
+def _records(rows: list[Any], shape: FileTable, at: str) -> list[Found]:
+    """The records of a table's rows, each with where it stands."""
+    readers = [(field, sql_reader(node)) for field, node in shape.columns.items()]
+    found: list[Found] = []
+    # some at a time, so that the values of few are there together
+    for start in range(0, len(rows), 1000):
+        some = rows[start : start + 1000]
+        try:
+            made = _made_all(some, readers, shape)
+        except Unfit:  # which of them, and what is wrong, is told of each alone
+            numbered = enumerate(some, start + 1)
+            made = [_record(row, readers, shape, f"{at} {number}") for number, row in numbered]
+        found += zip(made, repeat(at), count(start + 1), strict=False)
+    return found
+
+
+def _made_all(rows: list[Any], readers: list[tuple[str, Convert]], shape: FileTable) -> list[Any]:
+    columns = [
+        map(read, column)
+        for (_, read), column in zip(readers, zip(*rows, strict=True), strict=True)
+    ]
+    names = [field for field, _ in readers]
+    return [
+        _made(shape, dict(zip(names, values, strict=True))) for values in zip(*columns, strict=True)
+    ]
+
+
+def _record(row: Any, readers: list[tuple[str, Convert]], shape: FileTable, at: str) -> Any:
     values = {}
     field = ""
     try:
@@ -117,33 +137,48 @@ def _record(
             values[field] = read(value)
     except Unfit as error:
         raise FileRefused(f"{at}, field {field}: {error}") from None
-    if shape.description is None:
-        return values
     try:
-        return restored(shape.description, values)
+        return _made(shape, values)
     except Unfit as error:
         raise FileRefused(f"{at}: {error}") from None
 
 
+def _made(shape: FileTable, values: dict[str, Any]) -> Any:
+    return values if shape.description is None else restored(shape.description, values)
+
+
 def _table_of(
     view: View[Any], shape: FileTable, metadata: Any, sqlalchemy: ModuleType
-) -> tuple[Any, list[dict[str, Any]]]:
-    """The table and the rows: numbers, truth values and bytes in kind, where every value
+) -> tuple[Any, dict[str, list[Any]]]:
+    """The table and its cells by column: numbers, truth values and bytes in kind, where every value
     is held exactly, everything else as texts.
     """
-    rows = [shape.values(row) for row in stored(view)]
-    columns, cells = [], {}
+    columns: list[Any] = []
+    cells: dict[str, list[Any]] = {}
+    by_column = _by_column(stored(view), shape)
     for field, node in shape.columns.items():
-        values = [row.get(field) for row in rows]
-        made = list(map(sql_writer(node), values))
+        values = by_column.pop(field)
+        kinds = {*map(type, values)} - {type(None)}
+        # what SQL has itself needs nothing made of it
+        is_plain = kinds == {node.bare} and kinds <= {bool, int, float, str, bytes}
+        made = values if is_plain else list(map(sql_writer(node), values))
         kind = _column_type(node, values, made, sqlalchemy)
         is_key = field in view.key_fields
         columns.append(sqlalchemy.Column(field, kind, primary_key=is_key, autoincrement=False))
         is_text = isinstance(kind, sqlalchemy.Text)
-        cells[field] = list(map(_text if is_text else _number, values, made))
+        is_made = {*map(type, made)} <= {str, type(None)} if is_text else Decimal not in kinds
+        cells[field] = made if is_made else list(map(_text if is_text else _number, values, made))
     table = sqlalchemy.Table(view.table_name, metadata, *columns)
-    by_row = [dict(zip(cells, row, strict=True)) for row in zip(*cells.values(), strict=True)]
-    return table, by_row
+    return table, cells
+
+
+def _by_column(records: list[Any], shape: FileTable) -> dict[str, list[Any]]:
+    found: dict[str, list[Any]] = {field: [] for field in shape.columns}
+    waiting = iter(records)
+    while some := [shape.values(record) for record in islice(waiting, 1000)]:
+        for field, column in found.items():
+            column += [row.get(field) for row in some]
+    return found
 
 
 def _number(value: Any, data: Any) -> Any:
@@ -174,18 +209,30 @@ def _column_type(node: Node, values: list[Any], made: list[Any], sqlalchemy: Mod
     kind = kinds.get(name, sqlalchemy.Text)
     if kind is sqlalchemy.Text:
         return kind()
-    is_exact = all(
+    is_exact = _are_numbers(made) or all(
         value is None or _is_held(data, value, name)
         for value, data in zip(values, made, strict=True)
     )
     return kind() if is_exact else sqlalchemy.Text()
 
 
+def _are_numbers(made: list[Any]) -> bool:
+    """Whether all of a column are whole numbers that it holds, or truth values; a quick look."""
+    kinds = {*map(type, made)} - {type(None)}
+    if kinds == {int}:
+        numbers: list[int] = [one for one in made if one is not None]
+        return -min(numbers) <= 2**63 > max(numbers)
+    return kinds <= {bool}
+
+
 def _is_held(data: Any, value: Any, name: str) -> bool:
     """Whether a column of the field's own type holds a value as it is."""
     if isinstance(value, Decimal):
-        # as a float, as which SQLite has it
-        return value.is_finite() and Decimal(repr(float(value))) == value
+        if not value.is_finite():
+            return False
+        # as a float, as which SQLite has it: any number of 15 digits comes back from one
+        is_short = len(text := str(value)) <= 15 and "E" not in text
+        return is_short or Decimal(repr(float(value))) == value
     if name == "builtins.int":
         return type(data) is int and -(2**63) <= data < 2**63
     if name == "builtins.float":

@@ -6,11 +6,18 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping, Sequence
+from itertools import islice
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 from urnshelf.errors import FileRefused
-from urnshelf.records.codec import Unfit, record_from_json, record_to_json, to_json
+from urnshelf.records.codec import (
+    Unfit,
+    record_from_json,
+    record_to_json,
+    records_from_json,
+    to_json,
+)
 from urnshelf.records.description import Description
 from urnshelf.records.display import show
 from urnshelf.records.recognising import description_of
@@ -23,11 +30,10 @@ Chunks = Iterable[Sequence[Any]]
 """Records, some at a time."""
 
 
-class Entry(NamedTuple):
-    """A record as JSON data, and where in the file it was found."""
-
-    data: Any
-    at: str
+Entry = tuple[Any, str, int]
+"""A record as JSON data, and where in the file it was found: `"berth.csv, line"`, 3."""
+Found = tuple[Any, str, int]
+"""A record, and where it was found."""
 
 
 class FileTable:
@@ -70,17 +76,29 @@ class FileTable:
                 ".json file"
             )
 
-    def record(self, entry: Entry) -> tuple[Any, str]:
-        """The record of some data, and where it stands; raises FileRefused, which tells that, for
-        what is none.
+    def records(self, entries: Iterable[Entry]) -> list[Found]:
+        """The records of some data, and where each stands; raises FileRefused, which tells that,
+        for what is none.
         """
         if self.description is None:
-            return entry.data, entry.at
+            return list(entries)
+        found: list[Found] = []
+        waiting = iter(entries)
+        # some at a time, so that the data of few are there together
+        while some := list(islice(waiting, 1000)):
+            records = records_from_json([data for data, _, _ in some], self.description)
+            if records is None:
+                records = [self._record(entry, self.description) for entry in some]
+            found += [(record, at, n) for record, (_, at, n) in zip(records, some, strict=True)]
+        return found
+
+    def _record(self, entry: Entry, description: Description) -> Any:
+        data, at, number = entry
         try:
-            return record_from_json(entry.data, self.description), entry.at
+            return record_from_json(data, description)
         except Unfit as why:
             field = f", field {why.path}" if why.path else ""
-            raise FileRefused(f"{entry.at}{field}: {why}") from None
+            raise FileRefused(f"{at} {number}{field}: {why}") from None
 
 
 def file_table(record_type: object) -> FileTable:
@@ -110,6 +128,7 @@ def plain_name(name: str) -> str:
     return name
 
 
+_DECODE = json.JSONDecoder().decode
 _ENCODE = json.JSONEncoder(ensure_ascii=False, allow_nan=False).encode
 
 
@@ -128,14 +147,19 @@ def text_of(path: Path) -> str:
         ) from None
 
 
-def parsed(text: str, where: str, of_line: bool = False) -> Any:
+def parsed(text: str, file: str) -> Any:
     """The data of a JSON text; raises FileRefused, with where it stands, for what is none."""
     try:
         return json.loads(text)
     except json.JSONDecodeError as why:
-        at = (
-            f"{where}, column {why.colno}"
-            if of_line
-            else f"{where}, line {why.lineno}, column {why.colno}"
-        )
-        raise FileRefused(f"{at}: it is no JSON: {why.msg}") from None
+        raise FileRefused(
+            f"{file}, line {why.lineno}, column {why.colno}: it is no JSON: {why.msg}"
+        ) from None
+
+
+def parsed_line(text: str, at: str, number: int) -> Any:
+    """The data of one line of JSON."""
+    try:
+        return _DECODE(text)
+    except json.JSONDecodeError as why:
+        raise FileRefused(f"{at} {number}, column {why.colno}: it is no JSON: {why.msg}") from None

@@ -9,14 +9,15 @@ import secrets
 import shutil
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from itertools import accumulate
 from os import PathLike
 from pathlib import Path
 from typing import Any
 
 from urnshelf.errors import FileRefused, RecordRefused
 from urnshelf.files.file_table import (
-    Entry,
     FileTable,
+    Found,
     file_table,
     line_of,
     parsed,
@@ -24,7 +25,7 @@ from urnshelf.files.file_table import (
     text_of,
 )
 from urnshelf.files.formats import formats
-from urnshelf.files.formats.json import lines_of_records
+from urnshelf.files.formats.json import entries_of, lines_of_records
 from urnshelf.files.whole import undisturbed, unfinished, why
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
@@ -35,8 +36,8 @@ FORMAT = "urnshelf records"
 VERSION = 1
 MANIFEST = "shelf.json"
 """The file of a directory that tells which tables it has."""
-Found = Iterator[tuple[str, list[tuple[Any, str]]]]
-"""The records of each type, by its name, each with where it stands in a file."""
+Tables = Iterator[tuple[str, list[Found]]]
+"""The records of each type, by its name."""
 
 
 def save(store: Store, path: str | PathLike[str], format: str) -> None:
@@ -69,7 +70,7 @@ def load(store: Store, path: str | PathLike[str], record_types: Sequence[type]) 
     put(store, {known[name]: records for name, records in found.items()})
 
 
-def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
+def put(store: Store, found: dict[type, list[Found]]) -> None:
     """Add records, each with where it stands in a file; nothing is changed where one of them
     cannot be stored.
     """
@@ -78,13 +79,13 @@ def put(store: Store, found: dict[type, list[tuple[Any, str]]]) -> None:
         for record_type, records in found.items():
             view: View[Any] = store.view(record_type)
             # where one cannot be stored, they are looked at one by one, to tell which
-            if view.take_all([record for record, _ in records], is_own=True):
+            if view.take_all([record for record, _, _ in records], is_own=True):
                 continue
-            for record, at in records:
+            for record, at, number in records:
                 try:
                     view.take(record, is_own=True)
                 except Exception as why:  # the user's own exception for a duplicate may be any
-                    raise FileRefused(f"{at}: {why}") from None
+                    raise FileRefused(f"{at} {number}: {why}") from None
 
 
 @contextmanager
@@ -114,7 +115,7 @@ def _is_of_a_shelf(where: Path) -> bool:
     return where.suffix == ".json" and not text_of(where).lstrip().startswith("[")
 
 
-def _load_one_type(where: Path, known: dict[str, type]) -> Found:
+def _load_one_type(where: Path, known: dict[str, type]) -> Tables:
     if len(known) != 1:
         listed = ", ".join(known) or "none"
         raise FileRefused(
@@ -122,7 +123,7 @@ def _load_one_type(where: Path, known: dict[str, type]) -> Found:
         )
     [(name, record_type)] = known.items()
     shape = file_table(record_type)
-    yield name, [shape.record(entry) for entry in formats()[where.suffix].read(where, shape)]
+    yield name, shape.records(formats()[where.suffix].read(where, shape))
 
 
 # --- one file -------------------------------------------------------------------------------------
@@ -141,39 +142,27 @@ def _json_text(views: dict[str, View[Any]]) -> str:
     return head + ",\n".join(tables) + "\n  }\n}\n"
 
 
-def _load_json(where: Path, known: dict[str, type]) -> Found:
+def _load_json(where: Path, known: dict[str, type]) -> Tables:
     text = text_of(where)
     tables = _checked(parsed(text, where.name), where.name)
     _check_types(tables, known, where.name)
+    lines = _lines_of(text, tables)
     for name in known:
         rows = tables[name]
         if not isinstance(rows, list):
             raise FileRefused(f"{where.name}, table {name}: a list of records is wanted")
         shape = file_table(known[name])
-        lines = _Lines(text, where.name, name, tables)
-        yield name, [shape.record(Entry(row, lines.of(number))) for number, row in enumerate(rows)]
+        yield name, shape.records(entries_of(rows, where.name, name, lines.get(name, [])))
 
 
-class _Lines:
-    """Where the records of one table stand in a JSON file."""
-
-    def __init__(self, text: str, file: str, table: str, tables: dict[str, Any]) -> None:
-        self._file, self._table = file, table
-        lines = lines_of_records(text)
-        total = sum(len(rows) for rows in tables.values() if isinstance(rows, list))
-        before = 0
-        for name, rows in tables.items():
-            if name == table:
-                break
-            before += len(rows)
-        # somebody may have laid the file out anew: then no line is better than a wrong one
-        self._lines = lines[before:] if len(lines) == total else []
-
-    def of(self, number: int) -> str:
-        """The line, or where somebody laid the file out anew, the record's number."""
-        if number < len(self._lines):
-            return f"{self._file}, line {self._lines[number]}"
-        return f"{self._file}, {self._table} record {number + 1}"
+def _lines_of(text: str, tables: dict[str, Any]) -> dict[str, list[int]]:
+    """The lines of each table's records, where nobody laid the file out anew."""
+    lines = lines_of_records(text)
+    lengths = [len(rows) if isinstance(rows, list) else 0 for rows in tables.values()]
+    if len(lines) != sum(lengths):
+        return {}
+    ends = list(accumulate(lengths, initial=0))
+    return {name: lines[ends[n] : ends[n + 1]] for n, name in enumerate(tables)}
 
 
 # --- a directory ----------------------------------------------------------------------------------
@@ -190,6 +179,7 @@ def _save_directory(where: Path, views: dict[str, View[Any]], format: str) -> No
         raise FileRefused(f"two record types would both be saved in {twice[0]}; rename a table")
     # the list of files is the moment at which the old ones give way: at first it names new copies,
     # and once these count, the files that are meant
+    left = _left_by_a_kill(where)
     waiting = {name: f".{secrets.token_hex(8)}-{file}" for name, file in names.items()}
     with unfinished() as files:
         for name, view in views.items():
@@ -202,8 +192,18 @@ def _save_directory(where: Path, views: dict[str, View[Any]], format: str) -> No
             for name, file in names.items():
                 _replace_by(where / file, where / waiting[name])
             _replace(where / MANIFEST, _manifest(views, names))
-            for file in waiting.values():
-                (where / file).unlink()
+            for file in (*waiting.values(), *left):
+                (where / file).unlink(missing_ok=True)
+
+
+def _left_by_a_kill(where: Path) -> list[str]:
+    """The copies that a list of files still names, because a kill came before the last of it."""
+    try:
+        tables = _checked(parsed(text_of(where / MANIFEST), MANIFEST), MANIFEST)
+        names = [plain_name(table["file"]) for table in tables.values()]
+    except (OSError, FileRefused, TypeError, KeyError):  # there is none of ours
+        return []
+    return [name for name in names if name.startswith(".")]
 
 
 def _replace_by(path: Path, other: Path) -> None:
@@ -225,7 +225,7 @@ def _manifest(views: dict[str, View[Any]], names: dict[str, str]) -> str:
     return json.dumps({"format": FORMAT, "version": VERSION, "tables": tables}, indent=2) + "\n"
 
 
-def _load_directory(where: Path, known: dict[str, type]) -> Found:
+def _load_directory(where: Path, known: dict[str, type]) -> Tables:
     manifest = where / MANIFEST
     if not manifest.is_file():
         raise FileRefused(
@@ -240,7 +240,7 @@ def _load_directory(where: Path, known: dict[str, type]) -> Found:
                 f"{MANIFEST}, table {name}: there is no file {file.name!r} of a known format"
             )
         shape: FileTable = file_table(record_type)
-        records = [shape.record(entry) for entry in formats()[file.suffix].read(file, shape)]
+        records = shape.records(formats()[file.suffix].read(file, shape))
         # a file that was cut off must not pass for a smaller shelf
         if len(records) != tables[name].get("records"):
             raise FileRefused(

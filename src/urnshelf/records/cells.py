@@ -71,6 +71,9 @@ def cell_reader(node: Node) -> Callable[[str], Any]:
             return None
         if texts:
             return cell if cell[0] not in '"{' else json.loads(cell)
+        # by far the most numbers: the rest of the way is longer
+        if cell.isdigit() and cell.isascii() and cell[0] != "0" and number is not None:
+            return int(cell)
         found = None if number is None else _NUMBER(cell)
         # a whole number is one for JSON, whatever the field's type
         return json.loads(cell) if found is None else (float if found[1] else int)(cell)

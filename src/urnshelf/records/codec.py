@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import collections.abc as abc
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from enum import Enum
 from typing import Any
 
@@ -110,6 +110,23 @@ def record_from_json(data: object, description: Description) -> Any:
     except Unfit as why:
         raise Unfit(str(why), ".".join(filter(None, [name, why.path]))) from None
     return restored(description, values)
+
+
+def records_from_json(rows: Sequence[Any], description: Description) -> list[Any] | None:
+    """The records of many rows; None where one of them needs a look of its own."""
+    fields = fields_of(description, to_json, from_json)
+    if not fields.names or not all(
+        type(row) is dict and row.keys() == fields.names for row in rows
+    ):
+        return None
+    names = [name for name, _ in fields.readers]
+    try:
+        return [
+            description.restored(dict(zip(names, values, strict=True)))
+            for values in fields.read_all(rows)
+        ]
+    except Exception:  # which of them, and what is wrong, is told of each alone
+        return None
 
 
 def _check_names(data: dict[str, Any], description: Description) -> None:

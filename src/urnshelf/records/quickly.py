@@ -4,7 +4,7 @@ type; the codec itself has all other cases.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from urnshelf.caches import remembered
@@ -12,6 +12,8 @@ from urnshelf.records.description import Description
 from urnshelf.records.scalars import scalar_of
 from urnshelf.types.nodes import Kind, Node
 
+PLAIN = {int, str, bool, float}
+"""The types that JSON has itself."""
 Convert = Callable[[Any], Any]
 Whole = Callable[[Any, Node], Any]
 """The codec's own way, for any value."""
@@ -43,15 +45,15 @@ def reader(node: Node, whole: Whole) -> Convert:
     if node.kind is not Kind.CLASS:
         return lambda data: whole(data, node)
     bare = node.bare
-    if bare in (int, str, bool, float):
+    if bare in PLAIN:
         return lambda data: data if type(data) is bare else whole(data, node)
     if node.is_enum:
-        return _members(node, whole)
+        return members(node, whole)
     scalar = scalar_of(bare)
     return _texts(node, scalar.from_text, whole) if scalar else lambda data: whole(data, node)
 
 
-def _members(node: Node, whole: Whole) -> Convert:
+def members(node: Node, whole: Whole) -> Convert:
     """Members by their data, found once each; True is not 1."""
     known: dict[tuple[type, Any], Any] = {}
 
@@ -101,6 +103,16 @@ class Fields:
         self.names = frozenset(description.fields)
         self.writers = {name: writer(field.node, write) for name, field in fields}
         self.readers = [(name, reader(field.node, read)) for name, field in fields]
+        self._plain = {name: {field.node.bare} & PLAIN for name, field in fields}
+
+    def read_all(self, rows: Sequence[dict[str, Any]]) -> list[tuple[Any, ...]]:
+        """The values of many rows that have all fields, a field at a time."""
+        columns: list[Sequence[Any]] = []
+        for name, read in self.readers:
+            data = [row[name] for row in rows]
+            is_plain = set(map(type, data)) == self._plain[name]
+            columns.append(data if is_plain else list(map(read, data)))
+        return list(zip(*columns, strict=True))
 
 
 _MADE = remembered(Fields)

@@ -78,7 +78,7 @@ def _moment_of(text: str) -> Any:
 
 def _moment_sql(moment: Any) -> str:
     """In UTC where it has a zone, so that texts sort as moments do."""
-    if moment.tzinfo is not None:
+    if moment.utcoffset():
         from datetime import UTC
 
         with suppress(OverflowError):  # at the ends of time it stays where it is

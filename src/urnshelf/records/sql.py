@@ -14,6 +14,7 @@ from urnshelf.records.codec import TAG, Unfit, from_json, member_of, restored, t
 from urnshelf.records.display import show
 from urnshelf.records.equality import same
 from urnshelf.records.fit import misfit
+from urnshelf.records.quickly import members
 from urnshelf.records.recognising import describe, description_of
 from urnshelf.records.scalars import scalar_of
 from urnshelf.types.forms import full_name, type_name
@@ -148,7 +149,9 @@ def sql_writer(node: Node) -> Callable[[Any], Any]:
 def sql_reader(node: Node) -> Callable[[Any], Any]:
     """What makes values of a column's data: `from_sql`, the common case made quick."""
     bare = node.bare
-    convert = None if node.is_enum or _is_json(node) else _converter(node)
+    if node.is_enum:
+        return members(node, from_sql)
+    convert = None if _is_json(node) else _converter(node)
     if convert is None and bare not in _PLAIN:
         return lambda value: from_sql(value, node)
 

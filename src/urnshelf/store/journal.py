@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from typing import Any, NamedTuple, Protocol
 
@@ -69,6 +69,10 @@ class Journal:
     def note(self, rows: Restorable, key: object, before: object) -> None:
         """Note a change that is about to be made."""
         self.changes.append(Change(rows, key, before, self.writer))
+
+    def note_new(self, rows: Restorable, keys: Iterable[object]) -> None:
+        """Note that records with these keys are about to come."""
+        self.changes.extend([Change(rows, key, ABSENT, self.writer) for key in keys])
 
     def savepoint(self) -> Savepoint:
         """Here and now."""

@@ -195,8 +195,7 @@ class Rows:
         if not self.by_key.keys().isdisjoint(different):
             return False
         if self._journal.writing:
-            for key in keys:
-                self._journal.note(self, key, ABSENT)
+            self._journal.note_new(self, keys)
         self._arrived.update(zip(keys, self._arrivals, strict=False))
         self.by_key.update(zip(keys, copies(records), strict=True))
         self._ordered = None

@@ -83,7 +83,9 @@ class FieldRules:
 
     def over(self, record: Description, given: Mapping[str, Any]) -> dict[str, Rule]:
         """The rules of the fields that are given with a draw; what was set inside of them holds."""
-        told = _nearest_last(record, self._set.get(record.form, {}), given)
+        if not self._set.get(record.form):
+            return self.given(record, given)
+        told = _nearest_last(record, self._set[record.form], given)
         heads = {_head_of(name, record) for name in given}
         return self.given(
             record,

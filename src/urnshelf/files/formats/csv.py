@@ -56,27 +56,30 @@ def read(path: Path, table: FileTable) -> Iterator[Entry]:
                     f"{path.name}, line 1: the columns are {header}, not {list(table.columns)}"
                 )
             readers = [(name, cell_reader(table.columns[name])) for name in header]
+            at = f"{path.name}, line"
             for cells in reader:
-                at = f"{path.name}, line {reader.line_num}"
+                number = reader.line_num
                 if len(cells) != len(header):
                     raise FileRefused(
-                        f"{at}: {len(cells)} cells in a table of {len(header)} columns"
+                        f"{at} {number}: {len(cells)} cells in a table of {len(header)} columns"
                     )
-                yield Entry(_data(cells, readers, at), at)
+                yield _data(cells, readers, at, number), at, number
         except (csv.Error, UnicodeDecodeError) as why:
             raise FileRefused(f"{path.name}, line {reader.line_num}: {why}") from None
 
 
-def _data(cells: list[str], readers: list[tuple[str, Callable[[str], Any]]], at: str) -> Any:
+def _data(
+    cells: list[str], readers: list[tuple[str, Callable[[str], Any]]], at: str, number: int
+) -> Any:
     name = ""
     try:
         data = {}
-        for (name, read), cell in zip(readers, cells, strict=True):
+        for (name, read), cell in zip(readers, cells, strict=False):
             if cell != ABSENT:
                 data[name] = read(cell)
     except json.JSONDecodeError as why:
         raise FileRefused(
-            f"{at}, field {name}, column {why.colno}: it is no JSON: {why.msg}"
+            f"{at} {number}, field {name}, column {why.colno}: it is no JSON: {why.msg}"
         ) from None
     return data
 

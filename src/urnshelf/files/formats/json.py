@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import count, repeat
 from pathlib import Path
+from typing import Any
 
 from urnshelf.errors import FileRefused
 from urnshelf.files.file_table import Chunks, Entry, FileTable, line_of, parsed, text_of
@@ -29,13 +31,16 @@ def read(path: Path, table: FileTable) -> Iterator[Entry]:
     if not isinstance(rows, list):
         raise FileRefused(f"{path.name}: a list of {table.name} records is wanted")
     lines = lines_of_records(text)
-    for number, row in enumerate(rows):
-        where = (
-            f"line {lines[number]}"
-            if len(lines) == len(rows)
-            else f"{table.name} record {number + 1}"
-        )
-        yield Entry(row, f"{path.name}, {where}")
+    yield from entries_of(rows, path.name, table.name, lines)
+
+
+def entries_of(rows: list[Any], file: str, table: str, lines: list[int]) -> Iterator[Entry]:
+    """The rows of one table, each with its line; where somebody laid the file out anew, with its
+    number: no line is better than a wrong one.
+    """
+    is_known = len(lines) == len(rows)
+    at = f"{file}, line" if is_known else f"{file}, {table} record"
+    return zip(rows, repeat(at), lines if is_known else count(1), strict=False)
 
 
 def lines_of_records(text: str) -> list[int]:

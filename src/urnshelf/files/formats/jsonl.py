@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
-from urnshelf.files.file_table import Chunks, Entry, FileTable, line_of, parsed, text_of
+from urnshelf.files.file_table import Chunks, Entry, FileTable, line_of, parsed_line, text_of
 
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
@@ -17,7 +17,7 @@ def write(path: Path, chunks: Chunks, table: FileTable) -> None:
 
 def read(path: Path, table: FileTable) -> Iterator[Entry]:  # noqa: ARG001
     """The records' data, each with where it stands."""
+    at = f"{path.name}, line"
     for number, line in enumerate(text_of(path).split("\n"), 1):
-        if line.strip():
-            at = f"{path.name}, line {number}"
-            yield Entry(parsed(line, at, of_line=True), at)
+        if line and not line.isspace():
+            yield parsed_line(line, at, number), at, number
