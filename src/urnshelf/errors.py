@@ -184,6 +184,16 @@ class FurnishRefused(UrnShelfError):
     """
 
 
+class SwapRefused(UrnShelfError):
+    """A place that cannot be swapped, or something that does not fit into it.
+
+    >>> shelf.swap("urnshelf.demo.harbour:Vesel")
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.SwapRefused: there is no urnshelf.demo.harbour:Vesel; did you mean...
+    """
+
+
 class RecordOutdated(UrnShelfError):
     """A record was saved that had been changed by somebody else since it was read.
 

@@ -30,6 +30,8 @@ SHELF = {
     "urn": "draw random factory builder",
     "unused_cues": "unused stubs",
     "close": "leave exit finish",
+    "wrap": "partial over",
+    "swap": "patch replace override setattr substitute setenv",
     "urnshelf.tally": "verify verified count called tally",
     "urnshelf.ledger_of": "calls history captured capture ledger order",
     "urnshelf.unseen": "never unexpected remaining",

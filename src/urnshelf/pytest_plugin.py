@@ -168,6 +168,7 @@ def pytest_runtest_call(item: pytest.Item) -> Generator[None, Any, Any]:
     not its clean-up.
     """
     own = item.stash[_OWN] = _shelves_of(item)
+    made_before = len(_made)
     for one in own:
         one._desk.cues_before = len(one._desk.cues)
     try:
@@ -176,6 +177,11 @@ def pytest_runtest_call(item: pytest.Item) -> Generator[None, Any, Any]:
         for one in own:
             one._desk.check_out(error)
         raise
+    finally:
+        # those of the test itself are left with it, whether or not it leaves them
+        for made in list(_made)[made_before:]:
+            if (left := made()) is not None:
+                left._undo()
     _check_out(own)
     return result
 

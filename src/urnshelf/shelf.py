@@ -18,6 +18,7 @@ from urnshelf.fakes.making import Fakes
 from urnshelf.fakes.obvious import obvious, obvious_text
 from urnshelf.readings.answering import Readings
 from urnshelf.records.display import show
+from urnshelf.replaced import Replaced
 from urnshelf.shelved import Shelved
 from urnshelf.store.journal import ABSENT
 from urnshelf.store.own_errors import OwnError
@@ -27,7 +28,6 @@ from urnshelf.watched import Watched
 if TYPE_CHECKING:
     from typing_extensions import TypeForm
 
-    from urnshelf.fakes.wrap import Wraps
     from urnshelf.readings.explaining import Explanation
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -55,7 +55,7 @@ def note_new_shelf(shelf: Shelf) -> None:
     """A runner puts a function in its place that remembers which test made it."""
 
 
-class Shelf(Watched, Shelved):
+class Shelf(Replaced, Watched, Shelved):
     """One test's records, fakes, urn, clock and ledger. Fresh for each test; as a context manager
     it checks on leaving.
 
@@ -105,7 +105,6 @@ class Shelf(Watched, Shelved):
             answerers.append(empty)
         self._desk = Desk(answerers, told, readings.why_not, readings.looks_up)
         self._fakes = Fakes(self._desk)
-        self._wraps: Wraps | None = None
         note_new_shelf(self)
 
     @overload
@@ -195,41 +194,6 @@ class Shelf(Watched, Shelved):
         from urnshelf.fakes.furnish import furnish  # not every process that imports us furnishes
 
         return furnish(service, given, self._fakes, sys._getframe(1), by_position)
-
-    def wrap(self, real: T) -> T:
-        """Lay cues over a real object: its own code runs, on its own state, and its calls of its
-        own methods, protected ones too, meet the cues and the ledger. What no cue takes runs for
-        real, and is noted with its result.
-
-        It stays the same object, of a class of its own (`type(real)` differs, `isinstance` and
-        `real.__class__` do not); at the end of the shelf it has its class back. Of an object that
-        is written in C only the calls from outside meet the cues, through a fake that is given
-        back.
-
-        Args:
-            real: an object.
-
-        Returns:
-            The object itself.
-
-        Raises:
-            InterfaceRefused: a class, a module, a function, a plain value, or a fake.
-
-        >>> class Crane:
-        ...     def lift(self, tons: float) -> str:
-        ...         return "lifted" if self._is_calm() else "waiting"
-        ...     def _is_calm(self) -> bool:
-        ...         raise OSError("no wind gauge here")
-        >>> crane = shelf.wrap(Crane())
-        >>> _ = cue(crane._is_calm).gives(True)
-        >>> crane.lift(4.0), ledger_of(crane).names
-        ('lifted', ['Crane.lift', 'Crane._is_calm'])
-        """
-        if self._wraps is None:
-            from urnshelf.fakes.wrap import Wraps  # few shelves do
-
-            self._wraps = Wraps(self._desk)
-        return self._wraps.wrap(real)  # type: ignore[no-any-return]
 
     def explain(self, interface: object) -> Explanation:
         """How each method of an interface is read, as a table of method, meaning and advice; print
@@ -377,11 +341,6 @@ class Shelf(Watched, Shelved):
         self._undo()
         self._desk.let_go()
         self._store.let_go()
-
-    def _undo(self) -> None:
-        """Leave what was real as it was."""
-        if self._wraps is not None:
-            self._wraps.undo()
 
     def _undone(self) -> list[str]:
         """The calls that would have changed something, had no cue answered them with a value."""

@@ -107,8 +107,8 @@ class Watched:
         self._undo()
         self._desk.check_out()
 
-    def _undo(self) -> None:
-        """Leave what was real as it was."""
+    _undo: Callable[[], None]
+    """Leaves what was real as it was."""
 
     def __enter__(self) -> Self:
         return self

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import sys
 import threading
-from collections.abc import Callable, Coroutine, Sequence
+from collections.abc import Callable, Coroutine, Mapping, Sequence
 from types import CodeType, FrameType
 from typing import TYPE_CHECKING, Any
 
@@ -24,6 +24,7 @@ from urnshelf.errors import (
     RefusalHidden,
     RepliesSpent,
     ReplyRefused,
+    SwapRefused,
     UnansweredCall,
 )
 from urnshelf.records.copies import PLAIN, keep_each
@@ -78,6 +79,8 @@ class Desk:
         self.last_look: Tally | Calls | None = None
         """The tally or look evaluated last; a failing assertion is nearly always about it."""
         self.refusals = Refusals(settings.refusal_limit)
+        self.unentered: Mapping[Any, None] = {}
+        """The blocks that were made and not entered."""
         self.has_lessons = False
         """Whether any method was taught."""
         self._forgotten = 0
@@ -243,6 +246,12 @@ class Desk:
             raise CueRefused(
                 f"{unfinished[0]} was given no reply: end it with .gives(…), .raises(…) or another "
                 "reply"
+            )
+        if self.unentered:
+            block = next(iter(self.unentered))
+            raise SwapRefused(
+                f"{block} was never entered, so nothing was swapped: write `with {block}:`, or "
+                "without a block shelf.swap(…)"
             )
         unused = self.own_unused_cues() if self.settings.unused_cues == "refuse" else []
         if unused:

@@ -112,6 +112,9 @@ def manners_of(interface: Interface) -> dict[str, Any]:
         "__deepcopy__": lambda fake, _memo: fake,
         "__reduce_ex__": _refuse_pickling,
     }
+    name = getattr(interface.origin, "__name__", None)
+    if name and not isinstance(interface.origin, type):
+        manners["__name__"] = name  # a function has one, and code that is handed one tells it
     if isinstance(interface.origin, type):
         manners["__class__"] = property(lambda _: interface.origin)
     return manners

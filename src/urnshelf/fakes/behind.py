@@ -16,7 +16,7 @@ from urnshelf.calls.target import (
     Target,
 )
 from urnshelf.errors import InterfaceRefused
-from urnshelf.interfaces.members import Member
+from urnshelf.interfaces.members import Interface, Member
 from urnshelf.interfaces.taking_apart import QUIET
 from urnshelf.records.display import show
 
@@ -115,14 +115,22 @@ def put_behind(state: FakeState, real: object) -> None:
         raise InterfaceRefused(
             f"over={real.__name__}: give an object of that class, over={real.__name__}(…)"
         )
+    why = why_not_behind(interface, real)
+    if why:
+        raise InterfaceRefused(
+            f"over={show(real, 60)} cannot stand behind a fake of {interface.name}: {why}"
+        )
+    state.behind = real
+
+
+def why_not_behind(interface: Interface, real: object) -> str:
+    """Why an object cannot stand where an interface is expected; empty where it can."""
     for member in interface.members.values():
         if member.kind == "method" and member.name not in QUIET:
             why = _misfit(member, real)
             if why:
-                raise InterfaceRefused(
-                    f"over={show(real, 60)} cannot stand behind a fake of {interface.name}: {why}"
-                )
-    state.behind = real
+                return why
+    return ""
 
 
 def _misfit(member: Member, real: object) -> str:

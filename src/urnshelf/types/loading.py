@@ -22,7 +22,24 @@ def load_type(words: str) -> Any:
         raise RecordRefused(
             f"{words!r}: a type is named as MODULE:NAME, for example urnshelf.demo.harbour:Vessel"
         )
+    return _found(words, _module(module_name, words), name)
+
+
+def load_holder(words: str) -> tuple[Any, str]:
+    """What holds the name that `package.module:Class.name` says, and that name; raises
+    RecordRefused, saying what is wrong.
+    """
+    module_name, colon, names = words.partition(":")
+    if not colon or not module_name or not names:
+        raise RecordRefused(
+            f"{words!r}: a place is named as MODULE:NAME, for example harbour.settings:tide_source"
+        )
+    holders, _, name = names.rpartition(".")
     module = _module(module_name, words)
+    return (_found(words, module, holders) if holders else module), name
+
+
+def _found(words: str, module: ModuleType, name: str) -> Any:
     found: Any = module
     for word in name.split("."):
         try:
