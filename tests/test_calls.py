@@ -66,7 +66,7 @@ def test_a_tally_is_an_int_of_its_moment(log: Log) -> None:
     assert count + 1 == 2
     assert isinstance(count, int)
     assert f"{count:03}" == "001"
-    assert str(count).startswith("1 call of Log.write('a')\n  #1  write(entry='a', more=(), ")
+    assert str(count).startswith("1 call of Log.write('a')\n  #1  write(entry='a')")
     assert f"{count}" == str(count)
     assert not tally(log.flush)
 

@@ -31,6 +31,7 @@ from urnshelf.errors import (
 )
 from urnshelf.records.matchers import fitting, holding, of_type, whatever
 from urnshelf.shelf import Shelf
+from urnshelf.store.asked import asking
 from urnshelf.store.column import column
 
 if TYPE_CHECKING:
@@ -65,6 +66,7 @@ __all__ = [
     "UnitRefused",
     "Urn",
     "UrnShelfError",
+    "asking",
     "attribute",
     "column",
     "cue",

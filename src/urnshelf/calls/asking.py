@@ -11,7 +11,7 @@ from urnshelf.calls.target import AssignmentTarget, Target
 from urnshelf.calls.wording import signature_line
 from urnshelf.errors import CueRefused
 from urnshelf.near_names import nearest
-from urnshelf.records.display import show
+from urnshelf.records.display import show, show_argument
 from urnshelf.records.equality import is_exact
 from urnshelf.records.matchers import beginning, holding, whatever
 
@@ -70,8 +70,8 @@ class Asked:
     @property
     def arguments(self) -> list[str]:
         """What was written, one by one."""
-        by_name = [f"{name}={show(value, 60)}" for name, value in self.kwargs.items()]
-        return [show(value, 60) for value in self.args] + by_name
+        by_name = [f"{name}={show_argument(value)}" for name, value in self.kwargs.items()]
+        return [show_argument(value) for value in self.args] + by_name
 
     @property
     def words(self) -> str:

@@ -19,6 +19,7 @@ from urnshelf.calls.replies import (
     WhenSpent,
     raising,
 )
+from urnshelf.calls.result_rows import GivenRows, as_rows
 from urnshelf.calls.script import Line
 from urnshelf.errors import CueRefused, ReplyRefused, UrnShelfError
 from urnshelf.records.display import show
@@ -62,7 +63,8 @@ class Cue(Generic[P, R_co]):
         stand among them.
 
         Args:
-            values: one or more values of the type that the method promises (after awaiting).
+            values: one or more values of the type that the method promises (after awaiting); for a
+                result of SQLAlchemy a list of its rows.
             when_spent: after the last value, `"repeat"` it, `"cycle"` from the first, or `"refuse"`
                 the call.
 
@@ -85,8 +87,9 @@ class Cue(Generic[P, R_co]):
             raise self._refused(
                 CueRefused, f"when_spent={when_spent!r}: choose 'repeat', 'cycle' or 'refuse'"
             )
+        values = tuple([as_rows(self._line.target, value) for value in values])
         for value in values:
-            if not isinstance(value, (Raising, Passing)):
+            if not isinstance(value, (Raising, Passing, GivenRows)):
                 why = why_not_given(self._line.target, value, self)
                 if why:
                     raise self._refused(ReplyRefused, why)

@@ -10,13 +10,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextvars import ContextVar
 from copy import deepcopy
+from inspect import Parameter
 from types import CodeType
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.place import Place, place_of
 from urnshelf.errors import ArgumentMissing
 from urnshelf.near_names import nearest
-from urnshelf.records.display import show
+from urnshelf.records.display import show_argument
 
 if TYPE_CHECKING:
     from urnshelf.calls.target import Target
@@ -131,7 +132,20 @@ class Arguments:
 
     def __repr__(self) -> str:
         pairs = zip(self._names, self._values, strict=True)
-        return f"({', '.join(f'{name}={show(value, 60)}' for name, value in pairs)})"
+        shown = [f"{n}={show_argument(value)}" for n, value in pairs if self._is_given(n, value)]
+        return f"({', '.join(shown)})"
+
+    def _is_given(self, name: str, value: object) -> bool:
+        """Whether it is an argument, and not what `*more` or `**more` took up where there was
+        nothing.
+        """
+        if type(value) not in (tuple, dict) or value:
+            return True
+        parameter = self._target.member.signature.parameters.get(name)
+        return parameter is None or parameter.kind not in _MORE
+
+
+_MORE = (Parameter.VAR_POSITIONAL, Parameter.VAR_KEYWORD)
 
 
 class Call:

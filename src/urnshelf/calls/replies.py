@@ -10,6 +10,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple, Protocol
 
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
+from urnshelf.calls.result_rows import GivenRows
 from urnshelf.calls.target import AttributeTarget
 from urnshelf.errors import CueRefused, EndlessCalls, RepliesSpent
 from urnshelf.interfaces.members import NO_DEFAULT
@@ -143,7 +144,7 @@ _FRESH: dict[type, Callable[[Any], Any]] = {
         collections.OrderedDict,
         collections.Counter,
     )
-}
+} | {GivenRows: GivenRows.result}
 """Containers of which each call gets a copy of its own; the records in them stay the test's."""
 
 

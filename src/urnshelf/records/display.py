@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 from urnshelf.records.description import Description
 from urnshelf.records.equality import Matcher, same
 from urnshelf.records.recognising import describe
+from urnshelf.records.sa_statements import is_statement, sql_of, where_parts
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -68,6 +69,8 @@ class _Short(reprlib.Repr):
     def repr_instance(self, x: object, level: int) -> str:
         if isinstance(x, Enum):
             return f"{type(x).__name__}.{x.name}"
+        if is_statement(type(x)):
+            return sql_of(x)
         if type(x).__repr__ is object.__repr__:
             return self._without_repr(x, level)
         try:
@@ -91,6 +94,13 @@ def show(value: object, width: int = 100) -> str:
     except Exception as error:
         text = f"<{type(value).__name__}, which cannot be shown: {type(error).__name__}>"
     return text if len(text) <= width else text[: width - 1] + "…"
+
+
+def show_argument(value: object) -> str:
+    """The value of an argument, in a call with others; of a statement the conditions stand at its
+    end.
+    """
+    return show(value, 200 if is_statement(type(value)) else 60)
 
 
 class Difference(NamedTuple):
@@ -144,6 +154,8 @@ def _parts(expected: Any, actual: Any) -> Named | None:
         return [(f".{name}", pair) for name, pair in expected.differing(actual).items()]
     if isinstance(expected, Matcher) or type(expected) is not type(actual):
         return None
+    if is_statement(type(expected)):
+        return _unlike_clauses(expected, actual)
     if isinstance(expected, dict):
         keys = list(dict.fromkeys([*expected, *actual]))
         pairs = ((key, (expected.get(key, _NOTHING), actual.get(key, _NOTHING))) for key in keys)
@@ -156,6 +168,20 @@ def _parts(expected: Any, actual: Any) -> Named | None:
     if isinstance(expected, BaseException) and expected.args != actual.args:
         return [(".args", (expected.args, actual.args))]
     return None
+
+
+def _unlike_clauses(expected: object, actual: object) -> Named | None:
+    """The conditions in which two statements differ; None where something else does."""
+    wanted, found = where_parts(expected), where_parts(actual)
+    return [
+        (f" WHERE {name}", (_words(wanted.get(name)), _words(found.get(name))))
+        for name in dict.fromkeys([*wanted, *found])
+        if wanted.get(name) != found.get(name)
+    ] or None
+
+
+def _words(text: str | None) -> Any:
+    return _NO_CONDITION if text is None else Words(text)
 
 
 def _unequal_fields(description: Description, expected: object, actual: object) -> Named:
@@ -253,7 +279,7 @@ def _type_name(value: object) -> str:
     return f"a {type(value).__module__}.{type(value).__qualname__}"
 
 
-class _Words:
+class Words:
     """Stands for a value, and is shown as these words."""
 
     def __init__(self, words: str) -> None:
@@ -263,6 +289,7 @@ class _Words:
         return self._words
 
 
-_NOTHING = _Words("nothing there")
-_HIDDEN = _Words("a value that is not shown")
-_OTHER = _Words("another one")
+_NOTHING = Words("nothing there")
+_HIDDEN = Words("a value that is not shown")
+_OTHER = Words("another one")
+_NO_CONDITION = Words("no such condition")

@@ -10,6 +10,7 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.records.description import Description
 from urnshelf.records.recognising import describe, has_own
+from urnshelf.records.sa_statements import is_statement, same_statement
 from urnshelf.types.forms import full_name
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -115,6 +116,8 @@ def _taken_apart(cls: type) -> Callable[[Any, Any], Verdict] | None:
     description = describe(cls)
     if description is not None:
         return partial(_fields, description) if description.has_plain_equality else None
+    if is_statement(cls):
+        return same_statement
     for base, compare in _PARTWISE:
         if issubclass(cls, base) and has_own(cls, "__eq__", base):
             return compare
