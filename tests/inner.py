@@ -24,11 +24,11 @@ for module in pkgutil.walk_packages(urnshelf.__path__, "urnshelf."):
         importlib.import_module(module.name)
 
 LOADED = (matplotlib, pandas, pyarrow.parquet, scipy.stats, sqlalchemy)
-QUICK = ("-p", "no:cacheprovider", "-p", "no:hypothesispytest", "-p", "no:anyio")
-"""No inner run needs these plugins, and two of them take longer to load than the test itself."""
+QUICK = ("cacheprovider", "hypothesispytest", "anyio", "asyncio")
+"""No inner run needs these plugins, and some of them take longer to load than the test itself."""
 
 
 def run(pytester: pytest.Pytester, source: str, *options: str) -> pytest.RunResult:
     """The result of pytest over one module with this source."""
     pytester.makepyfile(test_it=source)
-    return pytester.runpytest_inprocess(*QUICK, *options)
+    return pytester.runpytest_inprocess(*(f"-pno:{name}" for name in QUICK), *options)

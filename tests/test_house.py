@@ -20,7 +20,7 @@ from dataclasses import make_dataclass
 from decimal import Decimal
 from functools import cached_property
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Annotated, Any, Protocol, get_origin
 
 import pytest
 
@@ -113,7 +113,9 @@ def public_members() -> dict[str, Any]:
 def test_every_public_member_has_an_example() -> None:
     members = public_members()
     assert len(members) > 140
-    assert [name for name, one in members.items() if ">>>" not in (inspect.getdoc(one) or "")] == []
+    # an annotation has no docstring that is its own; the functions that make them have the examples
+    told = {name: one for name, one in members.items() if get_origin(one) is not Annotated}
+    assert [name for name, one in told.items() if ">>>" not in (inspect.getdoc(one) or "")] == []
 
 
 # --- floors ---------------------------------------------------------------------------------------

@@ -6,6 +6,7 @@ from urnshelf.calls.cueing import cue
 from urnshelf.calls.handles import attribute, some_of
 from urnshelf.calls.replies import passing_through, raising
 from urnshelf.calls.tally import ledger_of, tally, unseen
+from urnshelf.declarations import Faked, Furnished, faked, furnished, stocked
 from urnshelf.errors import (
     ArgumentMissing,
     CallMissing,
@@ -48,8 +49,10 @@ __all__ = [
     "ClockRefused",
     "CueRefused",
     "EndlessCalls",
+    "Faked",
     "FileRefused",
     "FurnishRefused",
+    "Furnished",
     "InterfaceRefused",
     "LookRefused",
     "NotInTime",
@@ -70,7 +73,9 @@ __all__ = [
     "attribute",
     "column",
     "cue",
+    "faked",
     "fitting",
+    "furnished",
     "holding",
     "ledger_of",
     "of_type",
@@ -78,6 +83,7 @@ __all__ = [
     "raising",
     "rules",
     "some_of",
+    "stocked",
     "tally",
     "unseen",
     "whatever",

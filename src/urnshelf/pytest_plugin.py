@@ -4,11 +4,9 @@ failing test.
 
 from __future__ import annotations
 
-import re
 import sys
 from collections import deque
-from collections.abc import Generator
-from hashlib import blake2b
+from collections.abc import Generator, Mapping
 from pathlib import Path
 from types import FrameType
 from typing import Any
@@ -19,9 +17,10 @@ import pytest
 import urnshelf.shelf
 from urnshelf.calls.settings import settings_of
 from urnshelf.calls.tally import Tally
-from urnshelf.calls.wording import plural, unknown_attribute, unused_text
+from urnshelf.collecting import given, prepare
 from urnshelf.errors import UrnShelfError
-from urnshelf.shelf import Shelf
+from urnshelf.reporting import Failed, is_of_unittest, section, seed_of
+from urnshelf.shelf import SettingsGiven, Shelf
 
 _SHELF = pytest.StashKey[Shelf]()
 _PROJECT = pytest.StashKey[dict[str, Any]]()
@@ -33,6 +32,11 @@ about tests.
 """
 _made: deque[ref[Shelf]] = deque(maxlen=8)
 """The shelves that were made last: a test that fails tells of its own."""
+_shared: list[Shelf] = []
+"""The shelves that several tests share."""
+_SCOPES = ("function", "class", "module", "package", "session")
+_OTHERS = ("tells", "shelf_scope")
+"""The settings of the project that are no shelf's."""
 _LINES_AT_ASSERTION = 8
 _CHARACTERS_AT_ASSERTION = 600  # pytest cuts what is longer
 
@@ -58,6 +62,10 @@ def pytest_configure(config: pytest.Config) -> None:
     )
     urnshelf.shelf.seed_for_new_shelf = _seed_of_what_runs
     urnshelf.shelf.note_new_shelf = _note_made
+    urnshelf.shelf.shelf_of_a_test = _shelf_of_a_test
+    scope = config.stash[_PROJECT].get("shelf_scope", "function")
+    if scope != "function":
+        config.pluginmanager.register(_shared_by(scope), "urnshelf_shared")
 
 
 def _note_made(shelf: Shelf) -> None:
@@ -77,12 +85,19 @@ def _told(path: Path) -> dict[str, Any]:
     names = table.get("tells", [])
     if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
         raise pytest.UsageError(f'{path}: [tool.urnshelf] tells = ["package.module:Interface", …]')
-    settings = {name: value for name, value in table.items() if name != "tells"}
+    scope = table.get("shelf_scope", "function")
+    if scope not in _SCOPES:
+        choices = ", ".join(map(repr, _SCOPES))
+        raise pytest.UsageError(f"{path}: [tool.urnshelf] shelf_scope={scope!r}: choose {choices}")
     try:
-        settings_of(settings, "[tool.urnshelf] ", ("tells",))
+        settings_of(_of_a_shelf(table), "[tool.urnshelf] ", _OTHERS)
     except UrnShelfError as why:
         raise pytest.UsageError(f"{path}: {why}") from None
     return table
+
+
+def _of_a_shelf(table: Mapping[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in table.items() if name not in _OTHERS}
 
 
 def _tell(new: Shelf, names: list[str]) -> None:
@@ -97,18 +112,45 @@ def _tell(new: Shelf, names: list[str]) -> None:
 @pytest.fixture
 def shelf() -> Shelf:
     """A fresh shelf for this test, its records drawn from a seed that the test's name decides."""
-    item = _running[
-        -1
-    ]  # not `request.node`: to ask for `request` takes longer than to make a shelf
-    told = item.config.stash[_PROJECT]
-    settings = {name: value for name, value in told.items() if name != "tells"} if told else {}
+    # not `request.node`: to ask for `request` takes longer than to make a shelf
+    item = _running[-1]
+    settings: dict[str, Any] = {}
     if "urnshelf" in item.keywords:
         for mark in reversed(list(item.iter_markers("urnshelf"))):
             settings |= _marked(mark)
-    new = item.stash[_SHELF] = Shelf(_seed(item.nodeid, item.config), **settings)
+    new = item.stash[_SHELF] = _new(item.nodeid, item.config, settings)
+    return new
+
+
+def _new(name: str, config: pytest.Config, settings: dict[str, Any]) -> Shelf:
+    """A shelf as the project says, and these settings say besides."""
+    told = config.stash[_PROJECT]
+    new = Shelf(_seed(name, config), **(_of_a_shelf(told) | settings if told else settings))
     if told.get("tells"):
         _tell(new, told["tells"])
     return new
+
+
+def _shelf_of_a_test(settings: SettingsGiven) -> Shelf:
+    """That of a test of unittest's."""
+    item = _running[-1]
+    return _new(item.nodeid, item.config, dict(settings))
+
+
+def _shared_by(scope: Any) -> object:
+    """A plugin with a fixture `shelf` that several tests share."""
+
+    class Shared:
+        @pytest.fixture(scope=scope)
+        def shelf(self, request: pytest.FixtureRequest) -> Generator[Shelf]:
+            """One shelf for all tests of a class, or of a module; each looks at its own calls."""
+            new = _new(request.node.nodeid, request.config, {})
+            _shared.append(new)
+            yield new
+            _shared.remove(new)
+            new._let_go()
+
+    return Shared()
 
 
 def _marked(mark: pytest.Mark) -> dict[str, Any]:
@@ -129,6 +171,14 @@ def pytest_runtest_setup(item: pytest.Item) -> None:
     """Note which test runs."""
     _running.append(item)
     _made.clear()
+    for one in _shared:
+        one.forget_calls()
+    if "urnshelf" in item.keywords and item.config.pluginmanager.has_plugin("urnshelf_shared"):
+        pytest.fail(
+            "@pytest.mark.urnshelf: several tests share the shelf, so it cannot have settings for "
+            "one of them: say them in [tool.urnshelf], or take shelf_scope out there",
+            pytrace=False,
+        )
 
 
 def _seed_of_what_runs() -> int:
@@ -157,9 +207,15 @@ def _shared_fixture() -> str:
 
 def _seed(name: str, config: pytest.Config) -> int:
     asked: int | None = config.getoption("--urnshelf-seed")
-    return (
-        int.from_bytes(blake2b(name.encode(), digest_size=4).digest()) if asked is None else asked
-    )
+    return seed_of(name) if asked is None else asked
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_pycollect_makeitem(
+    collector: pytest.Module | pytest.Class, name: str, obj: object
+) -> None:
+    """See what tests and test classes declare."""
+    prepare(collector, name, obj)
 
 
 @pytest.hookimpl(wrapper=True)
@@ -172,7 +228,8 @@ def pytest_runtest_call(item: pytest.Item) -> Generator[None, Any, Any]:
     for one in own:
         one._desk.cues_before = len(one._desk.cues)
     try:
-        result = yield
+        with given(item):
+            result = yield
     except BaseException as error:
         for one in own:
             one._desk.check_out(error)
@@ -220,7 +277,7 @@ def pytest_runtest_makereport(
     report = yield
     if report.failed and call.excinfo is not None:
         for used in _in_use(item):
-            report.sections.append(("urn shelf", section(used, call.excinfo.value)))
+            report.sections.append(("urn shelf", section(used, _failed(call.excinfo))))
     if call.when == "teardown":
         if item in _running:
             _running.remove(item)
@@ -232,59 +289,20 @@ def pytest_runtest_makereport(
     return report
 
 
+def _failed(raised: pytest.ExceptionInfo[BaseException]) -> Failed:
+    is_ours = isinstance(raised.value, pytest.fail.Exception)
+    try:
+        entry = [one for one in raised.traceback if not is_of_unittest(one.frame.f_globals)][-1]
+        return Failed(raised.value, str(entry.statement), entry.frame.f_locals, is_ours)
+    except Exception:  # of code that has no file
+        return Failed(raised.value, "", {}, is_ours)
+
+
 def _in_use(item: pytest.Item) -> list[Shelf]:
     """The shelves that a failing test has something to do with."""
     made = [shelf for one in _made if (shelf := one()) is not None and shelf._desk.is_in_use]
     own = item.stash.get(_OWN, None) or _shelves_of(item)
     return list({id(one): one for one in (*own, *made[-2:])}.values())
-
-
-def section(used: Shelf, error: BaseException) -> str:
-    """What the shelf has to say about a failed test."""
-    parts = [f"seed {used.seed} (the same records again: --urnshelf-seed {used.seed})"]
-    last = used._desk.last_look
-    is_told = last is None or getattr(last, "is_explained", False)
-    if isinstance(error, AssertionError) and not is_told and is_about_a_look(error, last):
-        parts.append(str(last))
-    unknown = unknown_attribute(error)
-    if unknown:
-        parts.append(unknown)
-    hidden = [r for r in used._desk.refusals.noted if r is not error and str(r) not in str(error)]
-    if not isinstance(error, pytest.fail.Exception):
-        parts += [f"caught by the code under test: {refusal}" for refusal in hidden[:2]]
-    undone = used._undone()
-    if undone:
-        lines = [f"{plural(len(undone), 'store operation')} answered by a cue, and so not done:"]
-        lines += [f"  {line}" for line in undone[:5]]
-        lines.append(
-            "  To do it all the same: .passes_through(), or passing_through among the values"
-        )
-        parts.append("\n".join(lines))
-    unawaited = {call.target: None for call in used._desk.unawaited}
-    unawaited_texts = [used._desk.unawaited_text(target).strip() for target in unawaited]
-    parts += [text for text in unawaited_texts if text not in str(last)]
-    unused = used._desk.own_unused_cues()
-    if unused:
-        parts.append(unused_text(unused))
-    return "\n\n".join(parts)
-
-
-_LOOKS = re.compile(r"\b(tally|unseen|ledger_of|unused_cues)\b")
-
-
-def is_about_a_look(error: BaseException, last: object) -> bool:
-    """Whether an assertion is about the look at calls that was taken last: its line says so, or it
-    has that under a name.
-    """
-    try:
-        entry = pytest.ExceptionInfo.from_exception(error).traceback[-1]
-        line = str(entry.statement)
-    except Exception:  # of code that has no file
-        return True
-    if _LOOKS.search(line):
-        return True
-    names = {name for name, value in entry.frame.f_locals.items() if value is last}
-    return any(re.search(rf"\b{re.escape(name)}\b", line) for name in names)
 
 
 def pytest_assertrepr_compare(op: str, left: object, right: object) -> list[str] | None:

@@ -153,6 +153,14 @@ class Replaced:
 
         return Swapped(self._swapping(), where, everywhere, sys._getframe(1))
 
+    def _wrapped(self) -> list[str]:
+        """What was wrapped, a line each."""
+        return [] if self._wraps is None else self._wraps.told
+
+    def _swapped(self) -> list[str]:
+        """What was swapped, a line each."""
+        return [] if self._swaps is None else self._swaps.told
+
     def _swapping(self) -> Swaps:
         if self._swaps is None:
             from urnshelf.fakes.replacing import Replacing  # few shelves do

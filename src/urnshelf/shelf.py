@@ -51,6 +51,10 @@ seed_for_new_shelf: Callable[[], int] = lambda: 0  # noqa: E731
 """A runner puts a function in its place that knows which test runs."""
 
 
+shelf_of_a_test: Callable[[SettingsGiven], Shelf] | None = None
+"""A runner puts a function in its place that makes a test's shelf as the project says."""
+
+
 def note_new_shelf(shelf: Shelf) -> None:
     """A runner puts a function in its place that remembers which test made it."""
 

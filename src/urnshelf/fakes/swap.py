@@ -68,7 +68,7 @@ class Swaps:
             self.take_off(layers)
             raise
         self._layers += layers
-        self.told += [f"{one}: {show(made, 60)}" for one in places]
+        self.told += [f"swapped {one}, now {show(made, 60)}" for one in places]
         return made, layers
 
     def take_off(self, layers: list[Layer]) -> None:

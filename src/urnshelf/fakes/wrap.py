@@ -50,6 +50,8 @@ class Wraps:
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
         self._own: list[tuple[Any, type]] = []
+        self.told: list[str] = []
+        """What was wrapped, a line each."""
 
     def wrap(self, real: Any) -> Any:
         """The object itself, wrapped; or where it is written in C, a fake before it.
@@ -64,6 +66,7 @@ class Wraps:
         self._desk.put_next(script, through)
         cls = type(real)
         interface = interface_of(cls)
+        self.told.append(f"wrapped {show(real, 60)}")
         try:
             wrapped = _class_over(cls, interface, real, self._desk)
             _SET_CLASS(real, wrapped)
