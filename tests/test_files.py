@@ -43,7 +43,11 @@ def kept(shelf: Shelf, folder: Path, format: str, *types: type) -> Shelf:
 def test_what_is_loaded_is_what_was_saved(
     shelf: Shelf, tmp_path: Path, format: str, record_type: type
 ) -> None:
-    told = {"anything": rules.among([1, "x", None, 2.5, [1, "a"], (1, 2), {3}, date(2030, 1, 1)])}
+    told = {
+        "anything": rules.among(
+            [1, "x", None, 2.5, [1, "a"], (1, 2), {3}, date(2030, 1, 1), {"a": b"x", "b": [(1,)]}]
+        )
+    }
     shelf.stock(record_type, 25, **(told if record_type is kinds.Plain else {}))
     again = kept(shelf, tmp_path, format, record_type)
     mine, theirs = list(shelf.records(record_type)), list(again.records(record_type))

@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import sys
+from functools import partial
 from typing import TYPE_CHECKING, Any, TypeVar, overload
 
 from urnshelf.calls.desk import Desk
+from urnshelf.calls.target import NOTHING, STATE, FakeState
+from urnshelf.errors import InterfaceRefused
 from urnshelf.fakes.making import Fakes
 
 if TYPE_CHECKING:
+    from os import PathLike
+
     from urnshelf.calls.replies import Passing
     from urnshelf.fakes.swap import Swapped, Swaps
     from urnshelf.fakes.wrap import Wraps
@@ -26,7 +31,7 @@ class Replaced:
     _wraps: Wraps | None = None
     _swaps: Swaps | None = None
 
-    def wrap(self, real: T) -> T:
+    def wrap(self, real: T, keep_in: str | PathLike[str] | None = None) -> T:
         """Lay cues over a real object: its own code runs, on its own state, and its calls of its
         own methods, protected ones too, meet the cues and the ledger. What no cue takes runs for
         real, and is noted with its result.
@@ -38,6 +43,8 @@ class Replaced:
 
         Args:
             real: an object.
+            keep_in: a file in which its replies are kept, once the shelf is left and nothing
+                failed, as by `fake(…, over=real, keep_in=…)`.
 
         Returns:
             The object itself.
@@ -59,7 +66,28 @@ class Replaced:
             from urnshelf.fakes.wrap import Wraps  # few shelves do
 
             self._wraps = Wraps(self._desk)
-        return self._wraps.wrap(real)  # type: ignore[no-any-return]
+        wrapped: T = self._wraps.wrap(real)
+        if keep_in is not None:
+            self._keep(object.__getattribute__(wrapped, STATE), keep_in, None)
+        return wrapped
+
+    def _keep(self, state: FakeState, keep_in: Any, answer_from: Any) -> None:
+        from urnshelf.kept_replies import answer, keep  # few shelves do
+
+        if keep_in is None:
+            if state.behind is not NOTHING:
+                raise InterfaceRefused(
+                    f"{state.label}: it answers from a file, or from the object behind it: give "
+                    "answer_from= or over="
+                )
+            answer(state, str(answer_from))
+            return
+        if state.behind is NOTHING or answer_from is not None:
+            raise InterfaceRefused(
+                f"{state.label}: keep_in= keeps what a real object answers: "
+                "shelf.fake(…, over=real, keep_in=…), or shelf.wrap(real, keep_in=…)"
+            )
+        self._desk.at_end.append(partial(keep, state, str(keep_in)))
 
     @overload
     def swap(self, where: str, /, *, everywhere: bool | None = None) -> Any: ...

@@ -26,6 +26,8 @@ from urnshelf.store.tables import Table
 from urnshelf.watched import Watched
 
 if TYPE_CHECKING:
+    from os import PathLike
+
     from typing_extensions import TypeForm
 
     from urnshelf.readings.explaining import Explanation
@@ -120,6 +122,8 @@ class Shelf(Replaced, Watched, Shelved):
         view: Table[Any] | None = None,
         over: object = NOTHING,
         spare: bool = False,
+        keep_in: str | PathLike[str] | None = None,
+        answer_from: str | PathLike[str] | None = None,
     ) -> T: ...
     @overload
     def fake(
@@ -130,6 +134,8 @@ class Shelf(Replaced, Watched, Shelved):
         view: Table[Any] | None = None,
         over: object = NOTHING,
         spare: bool = False,
+        keep_in: str | PathLike[str] | None = None,
+        answer_from: str | PathLike[str] | None = None,
     ) -> F: ...
     def fake(
         self,
@@ -139,6 +145,8 @@ class Shelf(Replaced, Watched, Shelved):
         view: Table[Any] | None = None,
         over: object = NOTHING,
         spare: bool = False,
+        keep_in: str | PathLike[str] | None = None,
+        answer_from: str | PathLike[str] | None = None,
     ) -> Any:
         """The fake of an interface: always the same one for the same interface and name.
 
@@ -150,10 +158,14 @@ class Shelf(Replaced, Watched, Shelved):
             over: an object that has the interface's methods: what no cue answers goes to it from
                 now on. Several fakes may share one.
             spare: that it is meant to be used by nobody, so that a look at it is no mistake.
+            keep_in: a file in which the replies of the object behind it are kept, once the shelf is
+                left and nothing failed.
+            answer_from: such a file, from which alone it answers.
 
         Raises:
             InterfaceRefused: it cannot be faked, several fakes have names and none was given, or
                 the object has other methods.
+            FileRefused: the file is of something else, or of a method that has changed since.
 
         >>> tides = shelf.fake(TideService)
         >>> tides is shelf.fake(TideService), shelf.fake(TideService, "backup")
@@ -172,6 +184,8 @@ class Shelf(Replaced, Watched, Shelved):
             self._desk.put_next(script, through)
         if spare:
             self._fakes.state(interface, name).is_spare = True
+        if keep_in is not None or answer_from is not None:
+            self._keep(self._fakes.state(interface, name), keep_in, answer_from)
         return self._fakes.give(interface, name)
 
     def furnish(self, service: Callable[..., T], /, *by_position: Never, **given: object) -> T:

@@ -79,6 +79,8 @@ class Desk:
         self.last_look: Tally | Calls | None = None
         """The tally or look evaluated last; a failing assertion is nearly always about it."""
         self.refusals = Refusals(settings.refusal_limit)
+        self.at_end: list[Callable[[], None]] = []
+        """What is done when the shelf is left, and nothing failed."""
         self.unentered: Mapping[Any, None] = {}
         """The blocks that were made and not entered."""
         self.has_lessons = False
@@ -136,7 +138,7 @@ class Desk:
                 if reply is not NO_REPLY:
                     call.reply = reply
                     return reply
-            raise self._refusal(call)
+            raise self.refusal(call)
         except BaseException as error:
             call.error = worded = self._worded(call, error)
             if worded is error:
@@ -176,7 +178,7 @@ class Desk:
                         await slept(call.delay)
                     call.reply = await reply.awaitable if type(reply) is Pending else reply
                     return call.reply
-            raise self._refusal(call)
+            raise self.refusal(call)
         except BaseException as error:
             call.error = worded = self._worded(call, error)
             if worded is error:
@@ -258,6 +260,8 @@ class Desk:
             self.cues_before = len(self.cues)
             advice = "Take them out, or let them be: unused_cues='tell'"
             raise CueRefused(f"{unused_text(unused)}\n\n{advice}")
+        for act in self.at_end:
+            act()
 
     def let_go(self) -> None:
         """The test is over: undo what holds its objects together.
@@ -272,8 +276,10 @@ class Desk:
         self.looks_up = lambda _: False
         self.unawaited.clear()
         self.given.clear()
+        self.at_end.clear()
 
-    def _refusal(self, call: LiveCall) -> UnansweredCall:
+    def refusal(self, call: LiveCall) -> UnansweredCall:
+        """The refusal of a call, noted."""
         from urnshelf.calls.refusing import unanswered  # few calls are refused
 
         refusal = UnansweredCall(unanswered(self._find(call), self.unread(call)))

@@ -32,6 +32,7 @@ class FakeState:
 
     __slots__ = (
         "_fake",
+        "answers_from",
         "assignments",
         "behind",
         "desk",
@@ -67,6 +68,8 @@ class FakeState:
         """How many fakes had been furnished when it was made."""
         self.given_as: tuple[str, str] | None = None
         """The service, and the parameter, that it was furnished for."""
+        self.answers_from = ""
+        """The file from which alone it answers."""
         self.is_spare = False
         """Whether it is meant to be used by nobody."""
 

@@ -70,6 +70,8 @@ def from_json(data: object, node: Node) -> Any:
         return _native_member(data, node)
     if node.kind in _OPEN:
         # what carries a name was unwrapped above; the rest is what JSON itself has
+        if isinstance(data, dict):
+            return {name: from_json(item, ANYTHING) for name, item in data.items()}
         return [from_json(item, ANYTHING) for item in data] if isinstance(data, list) else data
     if is_of_pydantic(node.bare):
         return data
