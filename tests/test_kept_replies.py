@@ -247,7 +247,7 @@ def test_only_exceptions_are_made_of_a_file(tmp_path: Path, shelf: Shelf) -> Non
         fake = before.fake(TideService, over=Gauge(), keep_in=file)
         with pytest.raises(GaugeSilent):
             fake.depth_at("Curlhythe", NOON)
-    for wrong, told in (("os:system", "no exception"), ("nowhere:X", "no module"), (3, "")):
+    for wrong, told in (("os:system", "no exception"), ("nowhere:X", "no module"), (3, ".")):
         text = file.read_text().replace(
             '"urnshelf.demo.harbour.errors:GaugeSilent"', json.dumps(wrong)
         )

@@ -158,7 +158,7 @@ def _masked(data: Any) -> Any:
     """The data, its secrets hidden by their names."""
     if isinstance(data, dict):
         return {
-            name: MASK if _is_secret(name) and isinstance(one, str) else _masked(one)
+            name: MASK if _is_secret(name) and isinstance(one, str) and one else _masked(one)
             for name, one in data.items()
         }
     return [_masked(one) for one in data] if isinstance(data, list) else data

@@ -118,6 +118,10 @@ class Target:
     """
 
     caller: CodeType | None = None
+    own: Callable[[Any], Any] | None = None
+    """What runs the own code of a wrapped object; None where there is none, or it was not yet
+    looked for.
+    """
     cues: tuple[Line, ...] = ()
     own_promise: Promise | None = None
     """What it gives, where that is another thing than its member promises."""

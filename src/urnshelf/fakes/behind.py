@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import inspect
+from collections.abc import Callable
 from typing import Any
 
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
@@ -21,6 +22,9 @@ from urnshelf.interfaces.taking_apart import QUIET
 from urnshelf.records.display import show
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+_BY_POSITION = (inspect.Parameter.POSITIONAL_ONLY, inspect.Parameter.POSITIONAL_OR_KEYWORD)
 
 
 class Behind:
@@ -45,8 +49,7 @@ class OwnCode:
         wrapped: the class that was laid over its own.
     """
 
-    __slots__ = ("_methods", "_real", "_who", "_wrapped")
-    _methods: dict[str, Any]
+    __slots__ = ("_real", "_who", "_wrapped")
     _real: Any
     _who: Behind
     _wrapped: Any
@@ -54,20 +57,26 @@ class OwnCode:
     def __init__(self, real: Any, wrapped: type) -> None:
         object.__setattr__(self, "_real", real)
         object.__setattr__(self, "_wrapped", wrapped)
-        object.__setattr__(self, "_methods", {})
         object.__setattr__(self, "_who", Behind(self))
 
     def __getattr__(self, name: str) -> Any:
         return getattr(super(self._wrapped, self._real), name)
 
-    def answer(self, call: LiveCall) -> Any:
-        """What its own method gives."""
-        call.answered_by = self._who
-        member = call.target.member
-        method = self._methods.get(member.name)
-        if method is None:
-            method = self._methods[member.name] = getattr(self, member.name)
-        return member.call(method, call.live)
+    def answerer(self, member: Member) -> Callable[[LiveCall], Any]:
+        """What gives what its own method gives."""
+        method, who, by_kind = getattr(self, member.name), self._who, member.call
+        parameters = member.signature.parameters.values()
+        is_plain = all(one.kind in _BY_POSITION for one in parameters)
+
+        def plain(call: LiveCall) -> Any:
+            call.answered_by = who
+            return method(*call.live)
+
+        def other(call: LiveCall) -> Any:
+            call.answered_by = who
+            return by_kind(method, call.live)
+
+        return plain if is_plain else other
 
     def __setattr__(self, name: str, value: object) -> None:
         # by the descriptor of its own class: to assign on the object would lead here again
@@ -77,11 +86,14 @@ class OwnCode:
 def through(call: LiveCall) -> Any:
     """The answerer: the object behind the fake, if there is one."""
     target = call.target
+    if target.own is not None:
+        return target.own(call)  # by far the most calls
     real = target.state.behind
     if real is NOTHING:
         return NO_REPLY
     if type(real) is OwnCode and type(target) is MethodTarget and not target.promise.awaited:
-        return real.answer(call)  # by far the most calls
+        target.own = real.answerer(target.member)
+        return target.own(call)
     call.answered_by = Behind(real)
     name = target.member.name
     if isinstance(target, AssignmentTarget):
