@@ -29,25 +29,21 @@ class MooringDeskCase(ShelfCase, unittest.TestCase):
     ]
     heron: Annotated[Vessel, stocked(name="Gray Heron", draught_m=4.1, length_m=40.0)]
 
-    def setUp(self) -> None:
-        self.depth = cue(self.tides.depth_at, "Ternhythe", whatever)
-
     def test_the_smallest_berth_that_fits(self) -> None:
-        self.depth.gives(6.3)
+        cue(self.tides.depth_at, "Ternhythe", whatever).gives(6.3)
         mooring = self.desk.moor(self.heron.id, NOON)
         self.assertIn(mooring.berth_id, {berth.id for berth in self.berths})
         self.assertEqual(self.shelf.records(Mooring).count(), 1)
         self.assertEqual(tally(self.pilots.page, self.heron.id, whatever), 1)
 
     def test_depths(self) -> None:
-        self.depth.gives(0.5, 1.0, 2.0)
+        cue(self.tides.depth_at, "Ternhythe", whatever).gives(0.5, 1.0, 2.0)
         for number in range(3):
             with self.subTest(number), self.assertRaises(NoBerthFits):
                 self.desk.moor(self.heron.id, NOON)
         self.assertEqual(tally(self.pilots.page), 0)
 
     def test_nobody_knows_the_vessel(self) -> None:
-        self.depth.gives(6.3)
         with self.assertRaises(VesselUnknown):
             self.desk.moor(vessel_id=999, arrival=NOON)
 

@@ -60,10 +60,12 @@ class ShelfCase(_Case):
             for one in overlaid:
                 delattr(self, one)
             vars(self).update(before)
-            made = vars(self).pop("shelf", None)
-            if made is not None:
-                # a runner that tells what the shelf has to say does so later
-                made._undo() if made._is_told_by_a_runner else made._let_go()
+            made: Shelf | None = vars(self).get("shelf")
+            if made is not None and made._is_told_by_a_runner:
+                made._undo()  # a runner that tells what the shelf has to say does so later
+            elif made is not None:
+                made._let_go()
+                del self.shelf
 
     def subTest(self, *args: Any, **params: Any) -> Any:  # noqa: N802
         """The same, and a failing part tells what the shelf has to say."""

@@ -8,12 +8,12 @@ say how a function is to be called, and the mark that it uses the fixture `shelf
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Generator, Mapping
 from contextlib import contextmanager
 from functools import partial
 from types import FunctionType
 from typing import Any
-from unittest import TestCase
 from weakref import WeakKeyDictionary
 
 import pytest
@@ -36,11 +36,17 @@ def prepare(collector: pytest.Module | pytest.Class, name: str, obj: object) -> 
             _prepare_function(obj, getattr(collector, "cls", None))
     elif (
         isinstance(obj, type)
-        and not issubclass(obj, TestCase)
+        and not _is_of_unittest(obj)
         and collector.istestclass(obj, name)
         and declarations(hints_of(obj))
     ):
         _prepare_class(obj, collector.config)
+
+
+def _is_of_unittest(cls: type) -> bool:
+    # unittest is not imported for it: many a run needs none of it
+    unittest = sys.modules.get("unittest")
+    return unittest is not None and issubclass(cls, unittest.TestCase)
 
 
 def _prepare_function(function: FunctionType, owner: type | None) -> None:

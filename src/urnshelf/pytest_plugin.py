@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import sys
 from collections import deque
-from collections.abc import Generator, Mapping
+from collections.abc import Callable, Generator, Mapping
 from pathlib import Path
 from types import FrameType
 from typing import Any
@@ -35,20 +35,41 @@ _made: deque[ref[Shelf]] = deque(maxlen=8)
 _shared: list[Shelf] = []
 """The shelves that several tests share."""
 _SCOPES = ("function", "class", "module", "package", "session")
-_OTHERS = ("tells", "shelf_scope")
-"""The settings of the project that are no shelf's."""
+_OF_THE_RUN: dict[str, tuple[Callable[[Any], bool], str]] = {
+    "shelf_scope": (_SCOPES.__contains__, ", ".join(map(repr, _SCOPES))),
+    "remarks": (lambda value: isinstance(value, bool), "true or false"),
+    "strict": (
+        lambda value: isinstance(value, list) and all(isinstance(one, str) for one in value),
+        "a list of kinds of remarks",
+    ),
+    "most_cued": (lambda value: type(value) is int and value > 0, "a whole number from 1"),
+    "most_swapped": (lambda value: type(value) is int and value > 0, "a whole number from 1"),
+}
+"""The project's settings that are no shelf's: what fits, and what to choose."""
+_OTHERS = ("tells", *_OF_THE_RUN)
 _LINES_AT_ASSERTION = 8
 _CHARACTERS_AT_ASSERTION = 600  # pytest cuts what is longer
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
-    """`--urnshelf-seed N`."""
+    """`--urnshelf-seed N`, `--urnshelf-remarks`, `--urnshelf-strict KINDS`."""
     group = parser.getgroup("urnshelf")
     group.addoption(
         "--urnshelf-seed",
         type=int,
         metavar="N",
         help="draw all records from this seed, not from the test's name",
+    )
+    group.addoption(
+        "--urnshelf-remarks",
+        action="store_true",
+        help="end the run with a list of what smells: unused cues, empty answers, idle fakes …",
+    )
+    group.addoption(
+        "--urnshelf-strict",
+        metavar="KINDS",
+        default="",
+        help="let these remarks fail their tests: unused-cue,empty-answer … or all",
     )
 
 
@@ -63,7 +84,14 @@ def pytest_configure(config: pytest.Config) -> None:
     urnshelf.shelf.seed_for_new_shelf = _seed_of_what_runs
     urnshelf.shelf.note_new_shelf = _note_made
     urnshelf.shelf.shelf_of_a_test = _shelf_of_a_test
-    scope = config.stash[_PROJECT].get("shelf_scope", "function")
+    told = config.stash[_PROJECT]
+    strict = config.getoption("--urnshelf-strict") or ",".join(told.get("strict", ()))
+    is_told = config.getoption("--urnshelf-remarks") or told.get("remarks", False)
+    if strict or is_told:
+        from urnshelf.remarking import remarking  # few runs do
+
+        config.pluginmanager.register(remarking(_shelves_of, told, strict, is_told))
+    scope = told.get("shelf_scope", "function")
     if scope != "function":
         config.pluginmanager.register(_shared_by(scope), "urnshelf_shared")
 
@@ -85,10 +113,11 @@ def _told(path: Path) -> dict[str, Any]:
     names = table.get("tells", [])
     if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
         raise pytest.UsageError(f'{path}: [tool.urnshelf] tells = ["package.module:Interface", …]')
-    scope = table.get("shelf_scope", "function")
-    if scope not in _SCOPES:
-        choices = ", ".join(map(repr, _SCOPES))
-        raise pytest.UsageError(f"{path}: [tool.urnshelf] shelf_scope={scope!r}: choose {choices}")
+    for name, (fits, wanted) in _OF_THE_RUN.items():
+        if name in table and not fits(table[name]):
+            raise pytest.UsageError(
+                f"{path}: [tool.urnshelf] {name}={table[name]!r}: choose {wanted}"
+            )
     try:
         settings_of(_of_a_shelf(table), "[tool.urnshelf] ", _OTHERS)
     except UrnShelfError as why:

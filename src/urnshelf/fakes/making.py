@@ -52,6 +52,22 @@ class Fakes:
         made[name] = new_fake(interface_of(form), name, self._desk)
         return made[name]
 
+    def idle(self) -> list[FakeState]:
+        """Those that somebody asked for and nobody did anything with."""
+        states = [self._state(fake) for made in self._made.values() for fake in made.values()]
+        desk = self._desk
+        return [
+            state
+            for state in states
+            if not (state.is_spare or state.was_used or state.answers_from)
+            and state not in desk.furnished
+            and state not in desk.given
+        ]
+
+    @staticmethod
+    def _state(fake: Any) -> FakeState:
+        return object.__getattribute__(fake, STATE)  # type: ignore[no-any-return]
+
     def _has_furnished(self, made: dict[str | None, Any]) -> bool:
         """Whether a service was built with one of these, by its name."""
         return any(state_of(fake) in self._desk.furnished for fake in made.values())
@@ -89,7 +105,7 @@ class Fakes:
 
     def state(self, form: object, name: str | None) -> FakeState:
         """What the library knows of the fake of this interface and name."""
-        return object.__getattribute__(self.give(form, name), STATE)  # type: ignore[no-any-return]
+        return self._state(self.give(form, name))
 
     def _of(self, form: object) -> dict[str | None, Any]:
         try:
