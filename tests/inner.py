@@ -10,6 +10,11 @@ from __future__ import annotations
 import importlib
 import pkgutil
 
+import click
+import dependency_injector.providers
+import fastapi
+import flask
+import huey
 import matplotlib
 import pandas
 import pyarrow.parquet
@@ -23,7 +28,10 @@ for module in pkgutil.walk_packages(urnshelf.__path__, "urnshelf."):
     if not module.name.endswith("__main__"):
         importlib.import_module(module.name)
 
-LOADED = (matplotlib, pandas, pyarrow.parquet, scipy.stats, sqlalchemy)
+LOADED = (
+    click, dependency_injector, fastapi, flask, huey, matplotlib, pandas, pyarrow.parquet,
+    scipy.stats, sqlalchemy,
+)  # fmt: skip
 QUICK = ("cacheprovider", "hypothesispytest", "anyio", "asyncio")
 """No inner run needs these plugins, and some of them take longer to load than the test itself."""
 

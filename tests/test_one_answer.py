@@ -719,6 +719,7 @@ def test_what_users_hold_shows_no_machine(shelf: Shelf) -> None:
         "unused_cues",
         "wait_until",
         "wait_until_async",
+        "lend_to",
         "swap",
         "swapped",
         "forget_calls",

@@ -47,8 +47,7 @@ SMELLS = """
     def test_unawaited(shelf):
         many = shelf.fake(Many)
         cue(many.later).gives(1)
-        coroutine = many.later()
-        shelf.kept = coroutine
+        many.later().close()
 
     def test_idle(shelf):
         shelf.fake(Many)

@@ -333,7 +333,7 @@ def _ended(reply: Reply, member: Member, at: str) -> Any:
 def _error(data: Any, at: str) -> BaseException:
     """The exception of a file, from which nothing but exceptions are made."""
     try:
-        cls = load_type(data["type"])
+        cls = load_type(str(data["type"]))
     except (RecordRefused, KeyError, TypeError) as error:
         raise FileRefused(f"{at}: {error}") from None
     if not isinstance(cls, type) or not issubclass(cls, BaseException):

@@ -181,6 +181,33 @@ class Replaced:
 
         return Swapped(self._swapping(), where, everywhere, sys._getframe(1))
 
+    def lend_to(self, app: object) -> list[Any]:
+        """Lend fakes to what builds the services itself, until the shelf is left: an application of
+        FastAPI, or a container of dependency-injector.
+
+        A dependency (a provider) that needs no other, and promises an interface, gives the shelf's
+        fake of that interface; what is built of these stays real.
+
+        Args:
+            app: the application, or the container.
+
+        Returns:
+            The fakes that were lent.
+
+        Raises:
+            SwapRefused: something else, or one in which nothing promises an interface.
+
+        >>> from typing import Annotated
+        >>> from fastapi import Depends, FastAPI
+        >>> def get_tides() -> TideService: ...
+        >>> app = FastAPI()
+        >>> @app.get("/depth")
+        ... def depth(tides: Annotated[TideService, Depends(get_tides)]) -> float: ...
+        >>> shelf.lend_to(app)
+        [<fake TideService>]
+        """
+        return self._swapping().lend(app)
+
     def _wrapped(self) -> list[str]:
         """What was wrapped, a line each."""
         return [] if self._wraps is None else self._wraps.told

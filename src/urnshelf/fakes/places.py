@@ -9,7 +9,7 @@ import os
 import threading
 from collections.abc import Mapping, MutableMapping
 from types import ModuleType, SimpleNamespace
-from typing import Any, ClassVar, Final, get_args, get_origin
+from typing import Any, ClassVar, Final, Protocol, get_args, get_origin
 
 from urnshelf.calls.target import state_of
 from urnshelf.errors import SwapRefused
@@ -34,7 +34,7 @@ class Attribute:
     def __init__(self, holder: Any, name: str) -> None:
         self.holder = holder
         self.name = name
-        self.key = (id(holder), "attribute", name)
+        self.key: tuple[int, str, Any] = (id(holder), "attribute", name)
 
     def __str__(self) -> str:
         if isinstance(self.holder, ModuleType):
@@ -138,7 +138,7 @@ class Item:
     def __init__(self, holder: MutableMapping[Any, Any], name: Any) -> None:
         self.holder = holder
         self.name = name
-        self.key = (id(holder), "item", name)
+        self.key: tuple[int, str, Any] = (id(holder), "item", name)
 
     def __str__(self) -> str:
         whose = "os.environ" if self.holder is os.environ else show(self.holder, 40)
@@ -175,6 +175,29 @@ class Item:
 Place = Attribute | Item
 
 
+class Swappable(Protocol):
+    """What something can be laid over."""
+
+    @property
+    def key(self) -> tuple[int, str, Any]:
+        """Which place it is."""
+
+    def value(self) -> Any:
+        """What is found there."""
+
+    def kept(self) -> Any:
+        """The same as it is kept."""
+
+    def held(self) -> Any:
+        """What the place itself holds."""
+
+    def put(self, value: Any) -> None:
+        """Put something else there."""
+
+    def leave(self, held: Any) -> None:
+        """Leave it as it was."""
+
+
 def place_in(holder: Any, name: Any) -> Place:
     """The place of a name in a holder; raises SwapRefused for what holds nothing."""
     if isinstance(holder, MutableMapping) and state_of(holder) is None:
@@ -197,7 +220,7 @@ class Layer:
         before: what the place itself held.
     """
 
-    def __init__(self, place: Place, before: Any) -> None:
+    def __init__(self, place: Swappable, before: Any) -> None:
         self.place = place
         self.before = before
         self.value = place.value()
@@ -211,19 +234,19 @@ _layers: dict[tuple[int, str, Any], list[Layer]] = {}
 """What lies over each place, of every shelf; the last is what is found."""
 
 
-def original(place: Place) -> Any:
+def original(place: Swappable) -> Any:
     """What is found there when everything is taken off."""
     over = _layers.get(place.key)
     return over[0].value if over else place.value()
 
 
-def original_kept(place: Place) -> Any:
+def original_kept(place: Swappable) -> Any:
     """The same as it is kept."""
     over = _layers.get(place.key)
     return over[0].kept if over else place.kept()
 
 
-def lay(place: Place, value: Any) -> Layer:
+def lay(place: Swappable, value: Any) -> Layer:
     """Put something over a place."""
     with _LOCK:
         layer = Layer(place, place.held())

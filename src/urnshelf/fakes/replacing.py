@@ -41,7 +41,7 @@ class Replacing:
     """
 
     def __init__(self, fakes: Fakes, wrap: Callable[[Any], Any], desk: Desk) -> None:
-        self._fakes = fakes
+        self.fakes = fakes
         self._wrap = wrap
         self._desk = desk
 
@@ -62,7 +62,7 @@ class Replacing:
             return self._fake(place, original)
         state = state_of(given)
         if state is not None and not state.is_wrapped:
-            self._fakes.note_given([given])
+            self.fakes.note_given([given])
         wrong = _wrong(given, place, original) if self._desk.settings.check_replies else ""
         if wrong:
             raise SwapRefused(f"{place}: {wrong}")
@@ -85,14 +85,14 @@ class Replacing:
                 f"which no fake can be made: give what goes in, shelf.swap(…, value)"
             )
         try:
-            return self._fakes.give(forms[0])
+            return self.fakes.give(forms[0])
         except InterfaceRefused as why:
             raise SwapRefused(f"{place}: {why}") from None
 
     def _class_of_a_fake(self, place: Place, cls: type) -> Any:
         """A class of this name whose constructor gives the fake."""
         try:
-            fake = self._fakes.give(cls)
+            fake = self.fakes.give(cls)
             signature = signature_of(cls)
         except (InterfaceRefused, ValueError) as why:
             raise SwapRefused(f"{place}: {why}") from None
@@ -110,7 +110,7 @@ class Replacing:
     def _laid_over(self, place: Place, original: Any) -> Any:
         if inspect.isroutine(original):
             function = _function(place, original)
-            fake = self._fakes.give(function)
+            fake = self.fakes.give(function)
             put_behind(object.__getattribute__(fake, STATE), function)
             self._desk.put_next(script, through)
             return fake

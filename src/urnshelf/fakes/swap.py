@@ -13,6 +13,7 @@ from typing import Any, Generic, TypeVar
 from urnshelf.calls.target import NOTHING
 from urnshelf.errors import RecordRefused, SwapRefused
 from urnshelf.fakes.imported import elsewhere
+from urnshelf.fakes.lend import lent_to
 from urnshelf.fakes.places import Attribute, Layer, Place, lay, place_in, take_off
 from urnshelf.fakes.replacing import Replacing, as_kept
 from urnshelf.records.display import show
@@ -70,6 +71,15 @@ class Swaps:
         self._layers += layers
         self.told += [f"swapped {one}, now {show(made, 60)}" for one in places]
         return made, layers
+
+    def lend(self, app: Any) -> list[Any]:
+        """Put fakes in the places of an application or a container that are meant for it."""
+        found = lent_to(app, self._replacing.fakes)
+        for one in found:
+            self._layers.append(lay(one.place, one.value))
+            self.told.append(f"lent {one.place}: {show(one.fake, 60)}")
+        self._replacing.fakes.note_given(one.fake for one in found)
+        return list({id(one.fake): one.fake for one in found}.values())
 
     def take_off(self, layers: list[Layer]) -> None:
         """Put back what was there, the last first."""
