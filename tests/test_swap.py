@@ -232,18 +232,21 @@ ACTS = st.lists(
 def test_random_nests_leave_everything_as_it_was(acts: list[Any], is_reversed: bool) -> None:
     shelves = [Shelf(), Shelf()]
     entered: list[Any] = []
-    for act in acts:
-        if isinstance(act, int):
-            # in any order, not only the last first
-            if entered:
-                entered.pop(act % len(entered)).__exit__(None, None, None)
-            continue
-        place, shelf, everywhere = act
-        told = everywhere if PLACES[place][0] is quay_settings else None
-        entered.append(shelves[shelf].swapped(*where(PLACES[place]), everywhere=told))
-        entered[-1].__enter__()
-    for one in reversed(shelves) if is_reversed else shelves:
-        one.close()
+    try:
+        for act in acts:
+            if isinstance(act, int):
+                if entered:
+                    # in any order, not only the last first
+                    entered.pop(act % len(entered)).__exit__(None, None, None)
+                continue
+            place, shelf, everywhere = act
+            told = everywhere if PLACES[place][0] is quay_settings else None
+            block = shelves[shelf].swapped(*where(PLACES[place]), everywhere=told)
+            block.__enter__()
+            entered.append(block)
+    finally:
+        for one in reversed(shelves) if is_reversed else shelves:
+            one.close()
     assert as_it_is() == AT_FIRST
 
 

@@ -114,7 +114,7 @@ def _reply_of(call: LiveCall, values: list[Any]) -> Reply:
     at = f"{call.target.name} cannot be kept: "
     try:
         arguments = {
-            name: MASK if _is_secret(name) else _argument_data(member, name, value)
+            name: MASK if is_secret(name) else _argument_data(member, name, value)
             for name, value in zip(member.parameters, values, strict=True)
         }
     except Unfit as unfit:
@@ -134,7 +134,7 @@ def _argument_data(member: Member, name: str, value: Any) -> Any:
     if kind is inspect.Parameter.VAR_POSITIONAL:
         return [to_json(one, node) for one in value]
     if kind is inspect.Parameter.VAR_KEYWORD:
-        return {key: MASK if _is_secret(key) else to_json(one, node) for key, one in value.items()}
+        return {key: MASK if is_secret(key) else to_json(one, node) for key, one in value.items()}
     return _masked(to_json(value, node))
 
 
@@ -149,7 +149,8 @@ def _given(member: Member, arguments: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def _is_secret(name: str) -> bool:
+def is_secret(name: str) -> bool:
+    """Whether a name is that of something that is not to be read."""
     low = name.lower().replace("-", "_")
     return low in _SECRET or low.endswith(tuple(f"_{word}" for word in _SECRET))
 
@@ -158,7 +159,7 @@ def _masked(data: Any) -> Any:
     """The data, its secrets hidden by their names."""
     if isinstance(data, dict):
         return {
-            name: MASK if _is_secret(name) and isinstance(one, str) and one else _masked(one)
+            name: MASK if is_secret(name) and isinstance(one, str) and one else _masked(one)
             for name, one in data.items()
         }
     return [_masked(one) for one in data] if isinstance(data, list) else data

@@ -35,13 +35,17 @@ _made: deque[ref[Shelf]] = deque(maxlen=8)
 _shared: list[Shelf] = []
 """The shelves that several tests share."""
 _SCOPES = ("function", "class", "module", "package", "session")
+
+
+def _are_texts(value: object) -> bool:
+    return isinstance(value, list) and all(isinstance(one, str) for one in value)
+
+
 _OF_THE_RUN: dict[str, tuple[Callable[[Any], bool], str]] = {
     "shelf_scope": (_SCOPES.__contains__, ", ".join(map(repr, _SCOPES))),
     "remarks": (lambda value: isinstance(value, bool), "true or false"),
-    "strict": (
-        lambda value: isinstance(value, list) and all(isinstance(one, str) for one in value),
-        "a list of kinds of remarks",
-    ),
+    "strict": (_are_texts, "a list of kinds of remarks"),
+    "masks": (_are_texts, "a list of names of arguments"),
     "most_cued": (lambda value: type(value) is int and value > 0, "a whole number from 1"),
     "most_swapped": (lambda value: type(value) is int and value > 0, "a whole number from 1"),
 }
@@ -52,7 +56,7 @@ _CHARACTERS_AT_ASSERTION = 600  # pytest cuts what is longer
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
-    """`--urnshelf-seed N`, `--urnshelf-remarks`, `--urnshelf-strict KINDS`."""
+    """Our options."""
     group = parser.getgroup("urnshelf")
     group.addoption(
         "--urnshelf-seed",
@@ -64,6 +68,12 @@ def pytest_addoption(parser: pytest.Parser) -> None:
         "--urnshelf-remarks",
         action="store_true",
         help="end the run with a list of what smells: unused cues, empty answers, idle fakes …",
+    )
+    group.addoption(
+        "--urnshelf-ledger",
+        metavar="FILE",
+        default="",
+        help="write the calls of all tests, as JSON Lines; `urnshelf ledger FILE` shows them",
     )
     group.addoption(
         "--urnshelf-strict",
@@ -91,6 +101,12 @@ def pytest_configure(config: pytest.Config) -> None:
         from urnshelf.remarking import remarking  # few runs do
 
         config.pluginmanager.register(remarking(_shelves_of, told, strict, is_told))
+    if config.getoption("--urnshelf-ledger"):
+        from urnshelf.ledgering import Ledgering
+
+        path = config.invocation_params.dir / config.getoption("--urnshelf-ledger")
+        masks, is_first = told.get("masks", []), not hasattr(config, "workerinput")
+        config.pluginmanager.register(Ledgering(path, _shelves_of, masks, is_first))
     scope = told.get("shelf_scope", "function")
     if scope != "function":
         config.pluginmanager.register(_shared_by(scope), "urnshelf_shared")

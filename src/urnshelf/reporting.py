@@ -16,7 +16,7 @@ from urnshelf.records.display import show
 from urnshelf.shelf import Shelf
 
 _CALLS = 12
-_WIDTH = 160
+_WIDTH = 120
 _LOOKS = re.compile(r"\b(tally|unseen|ledger_of|unused_cues)\b")
 
 

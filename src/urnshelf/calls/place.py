@@ -80,9 +80,9 @@ def is_yours(file: str) -> bool:
 
 
 def _judge(file: str) -> bool:
-    # importlib runs from no file; other names in angle brackets are code that users made
-    # themselves
-    if file.startswith("<frozen"):
+    # of no file are importlib, and what we and libraries have written; other names in angle
+    # brackets are code that users made themselves
+    if file.startswith(("<frozen", "<urnshelf ", "<sqlalchemy ", "<attrs ")):
         return False
     path = _absolute(file)
     if path.startswith(tuple(_under_test)):

@@ -43,7 +43,7 @@ class Unanswered(NamedTuple):
 def plural(count: int, noun: str) -> str:
     """`1 call`, `2 calls`, `3 fetches`."""
     ending = "es" if noun.endswith("ch") else "s"
-    return f"{count} {noun}" + ("" if count == 1 else ending)
+    return f"{count:,} {noun}" + ("" if count == 1 else ending)
 
 
 def call_line(call: Call) -> str:

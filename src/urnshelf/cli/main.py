@@ -7,6 +7,7 @@ import os
 import sys
 from collections.abc import Sequence
 from traceback import extract_tb
+from typing import Any
 
 from urnshelf import __version__
 from urnshelf.errors import UrnShelfError
@@ -61,6 +62,13 @@ def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
 
         sys.path.insert(0, "")
         explain(chosen.what)
+    elif chosen.command == "ledger":
+        from urnshelf.cli.run_calls import ledger
+
+        return ledger(
+            chosen.file, chosen.test, chosen.method, chosen.errors, chosen.unanswered,
+            chosen.picture, chosen.page,
+        )  # fmt: skip
     else:
         parser.print_help()
     return 0
@@ -98,7 +106,19 @@ def _parser() -> argparse.ArgumentParser:
         metavar="MODULE:INTERFACE",
         help="a repository, a DAO, a store, a unit of work; MODULE:INTERFACE.METHOD for one of it",
     )
+    _add_ledger(commands)
     return parser
+
+
+def _add_ledger(commands: Any) -> None:
+    ledger = commands.add_parser("ledger", help="the calls of a run: listed, pictured, or a page")
+    ledger.add_argument("file", metavar="FILE", help="what pytest --urnshelf-ledger FILE wrote")
+    ledger.add_argument("--test", default="", metavar="TEXT", help="tests that have it in a name")
+    ledger.add_argument("--method", default="", metavar="TEXT", help="calls of such methods")
+    ledger.add_argument("--errors", action="store_true", help="calls that raised")
+    ledger.add_argument("--unanswered", action="store_true", help="calls that nothing answered")
+    ledger.add_argument("--picture", metavar="PNG|SVG", help="one test's calls as a picture")
+    ledger.add_argument("--page", metavar="HTML", help="one page, searched as you type")
 
 
 def _count(text: str) -> int:

@@ -265,7 +265,8 @@ def take_off(layer: Layer) -> None:
         if layer is over[-1]:
             layer.place.leave(layer.before)
         else:
-            over[number + 1].before = layer.before
+            above = over[number + 1]
+            above.before, above.value, above.kept = layer.before, layer.value, layer.kept
         del over[number]
         if not over:
             del _layers[layer.place.key]

@@ -1,0 +1,52 @@
+"""The ledger of a run, written while it runs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Generator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from urnshelf.errors import FileRefused
+from urnshelf.run_ledger import append, begin
+from urnshelf.shelf import Shelf
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+class Ledgering:
+    """A plugin that is there only where the ledger of the run is wanted.
+
+    Args:
+        path: of the file.
+        shelves_of: gives the shelves of a test.
+        masks: names of arguments that are not to be read.
+        is_first: whether this process begins the file.
+    """
+
+    def __init__(
+        self,
+        path: Path,
+        shelves_of: Callable[[pytest.Item], list[Shelf]],
+        masks: list[str],
+        is_first: bool,
+    ) -> None:
+        self._path = path
+        self._shelves_of = shelves_of
+        self._masks = masks
+        if is_first:
+            try:
+                begin(path)
+            except FileRefused as why:
+                raise pytest.UsageError(f"--urnshelf-ledger: {why}") from None
+
+    @pytest.hookimpl(wrapper=True)
+    def pytest_runtest_makereport(
+        self, item: pytest.Item, call: pytest.CallInfo[None]
+    ) -> Generator[None, Any, Any]:
+        """Add a test as soon as it has ended."""
+        report = yield
+        if call.when == "call" or (call.when == "setup" and not report.passed):
+            append(self._path, item.nodeid, report.outcome, self._shelves_of(item), self._masks)
+        return report
