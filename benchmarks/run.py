@@ -373,7 +373,8 @@ def difference(ours: tuple[str, ...], theirs: tuple[str, ...], rounds: int) -> f
 
 def import_rows() -> list[Row]:
     """What importing costs."""
-    bare = difference(("-c", "import urnshelf"), ("-c", "pass"), 15)
+    names = "from urnshelf import Shelf, cue, raising, tally, unseen, whatever"
+    bare = difference(("-c", names), ("-c", "pass"), 15)
     inside = (
         "import time, pytest; s = time.perf_counter(); import urnshelf.pytest_plugin; "
         "print(time.perf_counter() - s)"
@@ -384,7 +385,7 @@ def import_rows() -> list[Row]:
     )
     return [
         Row(
-            "import urnshelf, over the bare interpreter",
+            "import what a test uses, over the bare interpreter",
             f"{bare * 1e3:.0f} ms",
             "≤ 60 ms",
             bare <= 0.06,
@@ -470,6 +471,45 @@ def test_moor(n, shelf):
 """
 
 
+class Plain:
+    """A real object with a method of one line."""
+
+    def method(self, value: int) -> int:
+        """One line."""
+        return value
+
+
+def wrapped_row() -> Row:
+    """A wrapped method that no cue takes, against the bare one."""
+    bare, wrapped = Plain(), Plain()
+    with Shelf() as shelf:
+        shelf.wrap(wrapped)
+        ratio, mine, theirs = side_by_side(
+            lambda: [wrapped.method(3) for _ in range(100)],
+            lambda: [bare.method(3) for _ in range(100)],
+            20, 15,
+        )  # fmt: skip
+    measured = f"{ratio:.1f} × ({mine * 1e7:.0f} ns : {theirs * 1e7:.0f} ns)"
+    return Row("a wrapped method of one line, without a cue", measured, "≤ 20 ×", ratio <= 20)
+
+
+def empty_row() -> Row:
+    """What the plugin costs where no test uses us."""
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "test_empty.py"
+        file.write_text("".join(f"def test_{n}(): pass\n" for n in range(1000)))
+        common = ("-m", "pytest", "-q", "-p", "no:cacheprovider", "-c", "/dev/null", str(file))
+        pairs = [
+            (command_seconds(*common), command_seconds(*common, "-p", "no:urnshelf"))
+            for _ in range(15)
+        ]
+    more = statistics.median(a - b for a, b in pairs)
+    ratio = statistics.median(a / b for a, b in pairs)
+    measured = f"{more * 1e3:.0f} ms, {ratio:.2f} ×"
+    holds = ratio <= 1.05 or more <= 0.04
+    return Row("1,000 empty tests, with the plugin", measured, "≤ 40 ms or 1.05 ×", holds)
+
+
 def suite_row() -> Row:
     """A thousand tests of the mooring desk, with our fakes and with hand-written ones."""
     with tempfile.TemporaryDirectory() as folder:
@@ -505,6 +545,8 @@ def main() -> None:
         *record_rows(),
         *drawing_rows(),
         *import_rows(),
+        wrapped_row(),
+        empty_row(),
         suite_row(),
     ]
     printed(rows)

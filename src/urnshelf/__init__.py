@@ -2,41 +2,40 @@
 
 from typing import TYPE_CHECKING, Any
 
-from urnshelf.calls.cueing import cue
-from urnshelf.calls.handles import attribute, some_of
-from urnshelf.calls.replies import passing_through, raising
-from urnshelf.calls.tally import ledger_of, tally, unseen
-from urnshelf.declarations import Faked, Furnished, faked, furnished, stocked
-from urnshelf.errors import (
-    ArgumentMissing,
-    CallMissing,
-    ClockRefused,
-    CueRefused,
-    EndlessCalls,
-    FileRefused,
-    FurnishRefused,
-    InterfaceRefused,
-    LookRefused,
-    NotInTime,
-    RecordMissing,
-    RecordOutdated,
-    RecordRefused,
-    RefusalHidden,
-    RepliesSpent,
-    ReplyRefused,
-    SettingRefused,
-    SwapRefused,
-    UnansweredCall,
-    UnitRefused,
-    UrnShelfError,
-)
-from urnshelf.records.matchers import fitting, holding, of_type, whatever
-from urnshelf.shelf import Shelf
-from urnshelf.store.asked import asking
-from urnshelf.store.column import column
-
 if TYPE_CHECKING:
     from urnshelf import rules
+    from urnshelf.calls.cueing import cue
+    from urnshelf.calls.handles import attribute, some_of
+    from urnshelf.calls.replies import passing_through, raising
+    from urnshelf.calls.tally import ledger_of, tally, unseen
+    from urnshelf.declarations import Faked, Furnished, faked, furnished, stocked
+    from urnshelf.errors import (
+        ArgumentMissing,
+        CallMissing,
+        ClockRefused,
+        CueRefused,
+        EndlessCalls,
+        FileRefused,
+        FurnishRefused,
+        InterfaceRefused,
+        LookRefused,
+        NotInTime,
+        RecordMissing,
+        RecordOutdated,
+        RecordRefused,
+        RefusalHidden,
+        RepliesSpent,
+        ReplyRefused,
+        SettingRefused,
+        SwapRefused,
+        UnansweredCall,
+        UnitRefused,
+        UrnShelfError,
+    )
+    from urnshelf.records.matchers import fitting, holding, of_type, whatever
+    from urnshelf.shelf import Shelf
+    from urnshelf.store.asked import asking
+    from urnshelf.store.column import column
     from urnshelf.urn.drawing import Urn
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -89,17 +88,36 @@ __all__ = [
     "whatever",
 ]
 
+_PLACES = {
+    "urnshelf.calls.cueing": "cue",
+    "urnshelf.calls.handles": "attribute some_of",
+    "urnshelf.calls.replies": "passing_through raising",
+    "urnshelf.calls.tally": "ledger_of tally unseen",
+    "urnshelf.declarations": "Faked Furnished faked furnished stocked",
+    "urnshelf.records.matchers": "fitting holding of_type whatever",
+    "urnshelf.shelf": "Shelf",
+    "urnshelf.store.asked": "asking",
+    "urnshelf.store.column": "column",
+    "urnshelf.urn.drawing": "Urn",
+}
+"""Where each name stands that is no error. It is loaded when it is first asked for: a run of pytest
+in which no test uses us is not to wait for us.
+"""
+
 
 def _late(name: str) -> Any:
-    """The urn and its rules are loaded when they are first asked for: many tests need none."""
     from importlib import import_module
+    from importlib.util import find_spec
 
-    if name == "rules":
-        return import_module("urnshelf.rules")
-    if name == "Urn":
-        return import_module("urnshelf.urn.drawing").Urn
+    if name in __all__ and name != "rules":
+        places = [place for place, names in _PLACES.items() if name in names.split()]
+        found = globals()[name] = getattr(import_module((*places, "urnshelf.errors")[0]), name)
+        return found
     if name.startswith("_"):
         raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    # Python asks here, too, before it looks for a module of the package
+    if find_spec(f"urnshelf.{name}") is not None:
+        return import_module(f"urnshelf.{name}")
     from urnshelf.near_names import MODULE, no_such_name
 
     known = {one: getattr(import_module(__name__), one) for one in __all__}

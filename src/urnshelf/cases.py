@@ -13,9 +13,9 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, ClassVar
 
-import urnshelf.shelf
+from urnshelf import running
 from urnshelf.declarations import declarations, made_for
-from urnshelf.reporting import failed, section, seed_of
+from urnshelf.reporting import failed, section
 from urnshelf.shelf import SettingsGiven, Shelf
 from urnshelf.types.annotations import hints_of
 
@@ -78,9 +78,9 @@ class ShelfCase(_Case):
 
     def _arranged(self, set_up: Callable[[], None]) -> Callable[[], None]:
         def arranged() -> None:
-            make = urnshelf.shelf.shelf_of_a_test
+            make = running.shelf_of_a_test
             settings = self.shelf_settings
-            self.shelf = make(settings) if make else Shelf(seed_of(self.id()), **settings)
+            self.shelf = make(settings) if make else Shelf(running.seed_of(self.id()), **settings)
             vars(self).update(made_for(declarations(hints_of(type(self))), self.shelf))
             set_up()
 

@@ -6,25 +6,29 @@ from __future__ import annotations
 
 import sys
 from collections import deque
-from collections.abc import Callable, Generator, Mapping
-from pathlib import Path
+from collections.abc import Generator
+from contextlib import AbstractContextManager, nullcontext
 from types import FrameType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from weakref import ref
 
 import pytest
 
-import urnshelf.shelf
-from urnshelf.calls.settings import settings_of
-from urnshelf.calls.tally import Tally
-from urnshelf.collecting import given, prepare
+from urnshelf import running
 from urnshelf.errors import UrnShelfError
-from urnshelf.reporting import Failed, is_of_unittest, section, seed_of
-from urnshelf.shelf import SettingsGiven, Shelf
+from urnshelf.project import of_a_shelf, settings_in
 
-_SHELF = pytest.StashKey[Shelf]()
+if TYPE_CHECKING:
+    from urnshelf.calls.tally import Tally
+    from urnshelf.reporting import Failed
+    from urnshelf.shelf import SettingsGiven, Shelf
+
+# everything else of ours is loaded when a test has loaded it: a run in which none uses us is not to
+# wait for us
+
+_SHELF = pytest.StashKey["Shelf"]()
 _PROJECT = pytest.StashKey[dict[str, Any]]()
-_OWN = pytest.StashKey[list[Shelf]]()
+_OWN = pytest.StashKey["list[Shelf]"]()
 """The shelves of the test's fixtures."""
 _running: list[pytest.Item] = []
 """The test that runs is the last; before it, those that run it in the same process, where tests are
@@ -34,23 +38,6 @@ _made: deque[ref[Shelf]] = deque(maxlen=8)
 """The shelves that were made last: a test that fails tells of its own."""
 _shared: list[Shelf] = []
 """The shelves that several tests share."""
-_SCOPES = ("function", "class", "module", "package", "session")
-
-
-def _are_texts(value: object) -> bool:
-    return isinstance(value, list) and all(isinstance(one, str) for one in value)
-
-
-_OF_THE_RUN: dict[str, tuple[Callable[[Any], bool], str]] = {
-    "shelf_scope": (_SCOPES.__contains__, ", ".join(map(repr, _SCOPES))),
-    "remarks": (lambda value: isinstance(value, bool), "true or false"),
-    "strict": (_are_texts, "a list of kinds of remarks"),
-    "masks": (_are_texts, "a list of names of arguments"),
-    "most_cued": (lambda value: type(value) is int and value > 0, "a whole number from 1"),
-    "most_swapped": (lambda value: type(value) is int and value > 0, "a whole number from 1"),
-}
-"""The project's settings that are no shelf's: what fits, and what to choose."""
-_OTHERS = ("tells", *_OF_THE_RUN)
 _LINES_AT_ASSERTION = 8
 _CHARACTERS_AT_ASSERTION = 600  # pytest cuts what is longer
 
@@ -85,15 +72,18 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 def pytest_configure(config: pytest.Config) -> None:
     """What pyproject.toml says under `[tool.urnshelf]`, and the marker."""
-    config.stash[_PROJECT] = _told(config.rootpath / "pyproject.toml")
+    try:
+        config.stash[_PROJECT] = settings_in(config.rootpath / "pyproject.toml")
+    except UrnShelfError as why:
+        raise pytest.UsageError(str(why)) from None
     config.addinivalue_line(
         "markers",
         "urnshelf(**settings): settings of this test's shelf, such as unanswered='empty'; by name, "
         "as Shelf takes them",
     )
-    urnshelf.shelf.seed_for_new_shelf = _seed_of_what_runs
-    urnshelf.shelf.note_new_shelf = _note_made
-    urnshelf.shelf.shelf_of_a_test = _shelf_of_a_test
+    running.seed_for_new_shelf = _seed_of_what_runs
+    running.note_new_shelf = _note_made
+    running.shelf_of_a_test = _shelf_of_a_test
     told = config.stash[_PROJECT]
     strict = config.getoption("--urnshelf-strict") or ",".join(told.get("strict", ()))
     is_told = config.getoption("--urnshelf-remarks") or told.get("remarks", False)
@@ -116,33 +106,6 @@ def _note_made(shelf: Shelf) -> None:
     if _running:
         _made.append(ref(shelf))
         shelf._is_told_by_a_runner = True
-
-
-def _told(path: Path) -> dict[str, Any]:
-    """The settings of the project: `tells`, and those that a shelf takes."""
-    text = path.read_text("utf-8") if path.is_file() else ""
-    if "tool.urnshelf" not in text:
-        return {}
-    import tomllib  # few projects say anything
-
-    table: dict[str, Any] = tomllib.loads(text).get("tool", {}).get("urnshelf", {})
-    names = table.get("tells", [])
-    if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
-        raise pytest.UsageError(f'{path}: [tool.urnshelf] tells = ["package.module:Interface", …]')
-    for name, (fits, wanted) in _OF_THE_RUN.items():
-        if name in table and not fits(table[name]):
-            raise pytest.UsageError(
-                f"{path}: [tool.urnshelf] {name}={table[name]!r}: choose {wanted}"
-            )
-    try:
-        settings_of(_of_a_shelf(table), "[tool.urnshelf] ", _OTHERS)
-    except UrnShelfError as why:
-        raise pytest.UsageError(f"{path}: {why}") from None
-    return table
-
-
-def _of_a_shelf(table: Mapping[str, Any]) -> dict[str, Any]:
-    return {name: value for name, value in table.items() if name not in _OTHERS}
 
 
 def _tell(new: Shelf, names: list[str]) -> None:
@@ -169,8 +132,10 @@ def shelf() -> Shelf:
 
 def _new(name: str, config: pytest.Config, settings: dict[str, Any]) -> Shelf:
     """A shelf as the project says, and these settings say besides."""
+    from urnshelf.shelf import Shelf
+
     told = config.stash[_PROJECT]
-    new = Shelf(_seed(name, config), **(_of_a_shelf(told) | settings if told else settings))
+    new = Shelf(_seed(name, config), **(of_a_shelf(told) | settings if told else settings))
     if told.get("tells"):
         _tell(new, told["tells"])
     return new
@@ -202,6 +167,8 @@ def _marked(mark: pytest.Mark) -> dict[str, Any]:
     found = ""
     if mark.args:
         found = f"it takes settings by name, and not {mark.args[0]!r}"
+    from urnshelf.calls.settings import settings_of
+
     try:
         settings_of(mark.kwargs)
     except UrnShelfError as why:
@@ -252,7 +219,7 @@ def _shared_fixture() -> str:
 
 def _seed(name: str, config: pytest.Config) -> int:
     asked: int | None = config.getoption("--urnshelf-seed")
-    return seed_of(name) if asked is None else asked
+    return running.seed_of(name) if asked is None else asked
 
 
 @pytest.hookimpl(tryfirst=True)
@@ -260,7 +227,10 @@ def pytest_pycollect_makeitem(
     collector: pytest.Module | pytest.Class, name: str, obj: object
 ) -> None:
     """See what tests and test classes declare."""
-    prepare(collector, name, obj)
+    if "urnshelf.declarations" in sys.modules:
+        from urnshelf.collecting import prepare
+
+        prepare(collector, name, obj)
 
 
 @pytest.hookimpl(wrapper=True)
@@ -273,7 +243,7 @@ def pytest_runtest_call(item: pytest.Item) -> Generator[None, Any, Any]:
     for one in own:
         one._desk.cues_before = len(one._desk.cues)
     try:
-        with given(item):
+        with _given(item):
             result = yield
     except BaseException as error:
         for one in own:
@@ -288,6 +258,15 @@ def pytest_runtest_call(item: pytest.Item) -> Generator[None, Any, Any]:
     return result
 
 
+def _given(item: pytest.Item) -> AbstractContextManager[None]:
+    """The time in which a test's function is given what its parameters declare."""
+    if "urnshelf.collecting" not in sys.modules:
+        return nullcontext()
+    from urnshelf.collecting import given
+
+    return given(item)
+
+
 @pytest.hookimpl(trylast=True)
 def pytest_runtest_teardown(item: pytest.Item) -> None:
     """What the tear-down of fixtures calls is looked at, too."""
@@ -296,6 +275,10 @@ def pytest_runtest_teardown(item: pytest.Item) -> None:
 
 def _shelves_of(item: pytest.Item) -> list[Shelf]:
     """The shelves of the test's fixtures: ours, those of others, and those inside of others."""
+    if "urnshelf.shelf" not in sys.modules:
+        return []
+    from urnshelf.shelf import Shelf
+
     found = [value for value in getattr(item, "funcargs", {}).values() if isinstance(value, Shelf)]
     inside = [made for one in _made if (made := one()) is not None]
     return list({id(one): one for one in (*found, *inside)}.values())
@@ -320,7 +303,9 @@ def pytest_runtest_makereport(
     failing test.
     """
     report = yield
-    if report.failed and call.excinfo is not None:
+    if report.failed and call.excinfo is not None and "urnshelf.shelf" in sys.modules:
+        from urnshelf.reporting import section
+
         for used in _in_use(item):
             report.sections.append(("urn shelf", section(used, _failed(call.excinfo))))
     if call.when == "teardown":
@@ -335,6 +320,8 @@ def pytest_runtest_makereport(
 
 
 def _failed(raised: pytest.ExceptionInfo[BaseException]) -> Failed:
+    from urnshelf.reporting import Failed, is_of_unittest
+
     is_ours = isinstance(raised.value, pytest.fail.Exception)
     try:
         entry = [one for one in raised.traceback if not is_of_unittest(one.frame.f_globals)][-1]
@@ -352,6 +339,10 @@ def _in_use(item: pytest.Item) -> list[Shelf]:
 
 def pytest_assertrepr_compare(op: str, left: object, right: object) -> list[str] | None:
     """A few lines at the assertion; the whole text is in the report's section."""
+    if "urnshelf.calls.tally" not in sys.modules:
+        return None
+    from urnshelf.calls.tally import Tally
+
     if isinstance(left, Tally):
         return _explained(left, op, right)
     if isinstance(right, Tally):

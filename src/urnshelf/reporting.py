@@ -7,7 +7,6 @@ from __future__ import annotations
 import linecache
 import re
 from collections.abc import Mapping
-from hashlib import blake2b
 from traceback import extract_tb, walk_tb
 from typing import Any, NamedTuple
 
@@ -125,8 +124,3 @@ def is_about_a_look(test: Failed, last: object) -> bool:
         return True
     names = {name for name, value in test.names.items() if value is last}
     return any(re.search(rf"\b{re.escape(name)}\b", test.statement) for name in names)
-
-
-def seed_of(name: str) -> int:
-    """The seed of a test, by its name: the same in every process."""
-    return int.from_bytes(blake2b(name.encode(), digest_size=4).digest())

@@ -6,6 +6,7 @@ import sys
 from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any, Literal, Never, TypedDict, TypeVar, Unpack, overload
 
+from urnshelf import running
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.ledger import live_call
 from urnshelf.calls.replies import own_code
@@ -49,18 +50,6 @@ class SettingsGiven(TypedDict, total=False):
     defaults: Literal["drawn", "declared"]
 
 
-seed_for_new_shelf: Callable[[], int] = lambda: 0  # noqa: E731
-"""A runner puts a function in its place that knows which test runs."""
-
-
-shelf_of_a_test: Callable[[SettingsGiven], Shelf] | None = None
-"""A runner puts a function in its place that makes a test's shelf as the project says."""
-
-
-def note_new_shelf(shelf: Shelf) -> None:
-    """A runner puts a function in its place that remembers which test made it."""
-
-
 class Shelf(Replaced, Watched, Shelved):
     """One test's records, fakes, urn, clock and ledger. Fresh for each test; as a context manager
     it checks on leaving.
@@ -93,7 +82,7 @@ class Shelf(Replaced, Watched, Shelved):
         **settings: Unpack[SettingsGiven],
     ) -> None:
         told = settings_of(settings)
-        super().__init__(seed_for_new_shelf() if seed is None else seed, told.defaults)
+        super().__init__(running.seed_for_new_shelf() if seed is None else seed, told.defaults)
         self.clock = Clock()
         """The clock of clock interfaces and of values that expire; it moves only when it is
         told.
@@ -111,7 +100,7 @@ class Shelf(Replaced, Watched, Shelved):
             answerers.append(empty)
         self._desk = Desk(answerers, told, readings.why_not, readings.looks_up)
         self._fakes = Fakes(self._desk)
-        note_new_shelf(self)
+        running.note_new_shelf(self)
 
     @overload
     def fake(  # type: ignore[overload-overlap]
