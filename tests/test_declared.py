@@ -138,6 +138,23 @@ def test_async_tests(pytester: pytest.Pytester) -> None:
     pytester.runpytest_subprocess("-p", "no:cacheprovider").assert_outcomes(passed=3)
 
 
+@pytest.mark.skipif(pytest.version_tuple < (9,), reason="pytest 9 brought subtests")
+def test_subtests(pytester: pytest.Pytester) -> None:
+    result = run(pytester, """
+        def test_depths(subtests, desk: Furnished[MooringDesk], tides: Faked[TideService],
+                        berths: Berths, heron: Heron):
+            cue(tides.depth_at, "Ternhythe", whatever).gives(6.3, 0.0)
+            for number in (1, 2):
+                with subtests.test(number=number):
+                    assert tally(tides.depth_at) == number
+                desk.moor(heron.id, NOON)
+    """)  # fmt: skip
+    told = result.stdout.str()
+    assert result.ret == 1
+    assert "expected 1, counted 0 of TideService.depth_at" in told
+    assert "-- urn shelf --" in told
+
+
 def test_the_same_seeds_whatever_the_worker(pytester: pytest.Pytester) -> None:
     code = """
         @pytest.mark.parametrize("n", range(4))

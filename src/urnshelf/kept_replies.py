@@ -155,7 +155,7 @@ def is_secret(name: str) -> bool:
     return low in _SECRET or low.endswith(tuple(f"_{word}" for word in _SECRET))
 
 
-def _masked(data: Any) -> Any:
+def _masked(data: object) -> Any:
     """The data, its secrets hidden by their names."""
     if isinstance(data, dict):
         return {
@@ -313,7 +313,7 @@ def _call_of(
     return args, kwargs
 
 
-def _value(data: Any, node: Node, at: str) -> Any:
+def _value(data: object, node: Node, at: str) -> Any:
     if data == MASK:
         return whatever
     try:

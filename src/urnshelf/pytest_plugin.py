@@ -94,7 +94,7 @@ def pytest_configure(config: pytest.Config) -> None:
     if config.getoption("--urnshelf-ledger"):
         from urnshelf.ledgering import Ledgering
 
-        path = config.invocation_params.dir / config.getoption("--urnshelf-ledger")
+        path = config.invocation_params.dir / str(config.getoption("--urnshelf-ledger"))
         masks, is_first = told.get("masks", []), not hasattr(config, "workerinput")
         config.pluginmanager.register(Ledgering(path, _shelves_of, masks, is_first))
     scope = told.get("shelf_scope", "function")

@@ -37,7 +37,7 @@ class Lent(NamedTuple):
     fake: Any
 
 
-def lent_to(app: Any, fakes: Fakes) -> list[Lent]:
+def lent_to(app: object, fakes: Fakes) -> list[Lent]:
     """The places of an application or a container where fakes go; raises SwapRefused for what is
     neither, or has none.
     """
@@ -64,7 +64,7 @@ def lent_to(app: Any, fakes: Fakes) -> list[Lent]:
     return found
 
 
-def _giver(fake: Any) -> Any:
+def _giver(fake: object) -> Any:
     return lambda: fake
 
 
@@ -137,7 +137,7 @@ class Override:
 
     held = kept = value
 
-    def put(self, value: Any) -> None:
+    def put(self, value: object) -> None:
         """Let something else be given."""
         self.holder.override(value)
 
@@ -156,7 +156,7 @@ def _provided(container: Any, fakes: Fakes) -> Iterator[Lent]:
             yield Lent(Override(provider, name), _overriding(provider, fake), fake)
 
 
-def _overriding(provider: Any, fake: Any) -> Any:
+def _overriding(provider: Any, fake: object) -> Any:
     """What overrides a provider: the fake; an abstract provider wants one of its own kind."""
     kind = type(provider).__name__
     if not kind.startswith("Abstract"):

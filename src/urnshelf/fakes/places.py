@@ -93,7 +93,7 @@ class Attribute:
         found = inspect.getattr_static(type(self.holder), self.name, None)
         return hasattr(type(found), "__set__")
 
-    def put(self, value: Any) -> None:
+    def put(self, value: object) -> None:
         """Put something else there."""
         try:
             setattr(self.holder, self.name, value)
@@ -105,7 +105,7 @@ class Attribute:
             )
             raise SwapRefused(f"{self} cannot be changed: {why}; {hint}") from None
 
-    def leave(self, held: Any) -> None:
+    def leave(self, held: object) -> None:
         """Leave it as it was."""
         if held is not ABSENT:
             setattr(self.holder, self.name, held)
@@ -117,7 +117,7 @@ def _known(form: Any) -> Any:
     return ABSENT if form is Final or is_partly_unknown(form) else form
 
 
-def _resolved(written: Any, owner: Any) -> Any:
+def _resolved(written: object, owner: Any) -> Any:
     if isinstance(owner, type):
         form = resolve(written, owner)
     else:  # the names of a module are found as those of its functions are
@@ -135,7 +135,7 @@ class Item:
         name: the key.
     """
 
-    def __init__(self, holder: MutableMapping[Any, Any], name: Any) -> None:
+    def __init__(self, holder: MutableMapping[Any, Any], name: object) -> None:
         self.holder = holder
         self.name = name
         self.key: tuple[int, str, Any] = (id(holder), "item", name)
@@ -157,14 +157,14 @@ class Item:
         """None is written."""
         return ABSENT
 
-    def put(self, value: Any) -> None:
+    def put(self, value: object) -> None:
         """Put something else there; no environment variable is None, so that takes it away."""
         if self.holder is os.environ and value is None:
             self.holder.pop(self.name, None)
         else:
             self.holder[self.name] = value
 
-    def leave(self, held: Any) -> None:
+    def leave(self, held: object) -> None:
         """Leave it as it was."""
         if held is ABSENT:
             self.holder.pop(self.name, None)
@@ -191,14 +191,14 @@ class Swappable(Protocol):
     def held(self) -> Any:
         """What the place itself holds."""
 
-    def put(self, value: Any) -> None:
+    def put(self, value: object) -> None:
         """Put something else there."""
 
-    def leave(self, held: Any) -> None:
+    def leave(self, held: object) -> None:
         """Leave it as it was."""
 
 
-def place_in(holder: Any, name: Any) -> Place:
+def place_in(holder: Any, name: object) -> Place:
     """The place of a name in a holder; raises SwapRefused for what holds nothing."""
     if isinstance(holder, MutableMapping) and state_of(holder) is None:
         return Item(holder, name)
@@ -220,7 +220,7 @@ class Layer:
         before: what the place itself held.
     """
 
-    def __init__(self, place: Swappable, before: Any) -> None:
+    def __init__(self, place: Swappable, before: object) -> None:
         self.place = place
         self.before = before
         self.value = place.value()
@@ -246,7 +246,7 @@ def original_kept(place: Swappable) -> Any:
     return over[0].kept if over else place.kept()
 
 
-def lay(place: Swappable, value: Any) -> Layer:
+def lay(place: Swappable, value: object) -> Layer:
     """Put something over a place."""
     with _LOCK:
         layer = Layer(place, place.held())

@@ -26,7 +26,7 @@ from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
 from urnshelf.types.annotations import signature_of
-from urnshelf.types.nodes import Kind, node_of
+from urnshelf.types.nodes import Kind, Node, node_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -45,7 +45,7 @@ class Replacing:
         self._wrap = wrap
         self._desk = desk
 
-    def replacement(self, place: Place, given: Any) -> Any:
+    def replacement(self, place: Place, given: object) -> Any:
         """What goes in, as the test gets it.
 
         Args:
@@ -68,10 +68,12 @@ class Replacing:
             raise SwapRefused(f"{place}: {wrong}")
         return given
 
-    def _fake(self, place: Place, original: Any) -> Any:
+    def _fake(self, place: Place, original: object) -> Any:
         written = place.annotation()
         node = None if written is ABSENT else node_of(written)
-        members = () if node is None else node.args if node.kind is Kind.UNION else (node,)
+        members: tuple[Node, ...] = () if node is None else (node,)
+        if node is not None and node.kind is Kind.UNION:
+            members = node.args
         forms = [form for one in members if (form := dependency(one)) is not None]
         if not forms and inspect.isroutine(original):
             forms = [_function(place, original)]
@@ -107,7 +109,7 @@ class Replacing:
         body = {"__new__": construct, "__module__": cls.__module__, "__doc__": cls.__doc__}
         return type(cls)(cls.__name__, (cls,), body)
 
-    def _laid_over(self, place: Place, original: Any) -> Any:
+    def _laid_over(self, place: Place, original: object) -> Any:
         if inspect.isroutine(original):
             function = _function(place, original)
             fake = self.fakes.give(function)
@@ -153,7 +155,7 @@ class _Method:
         return self._function if real is None else MethodType(self._function, real)
 
 
-def _function(place: Place, original: Any) -> Any:
+def _function(place: Place, original: object) -> Any:
     """What is called with what the place's callers give: of a class's method, with the object."""
     is_of_class = isinstance(place, Attribute) and isinstance(place.holder, type)
     return getattr(original, "__func__", original) if is_of_class else original
@@ -168,7 +170,7 @@ def _may_be_faked(original: object) -> bool:
         return False
 
 
-def _wrong(value: Any, place: Place, original: Any) -> str:
+def _wrong(value: object, place: Place, original: object) -> str:
     """Why a value does not fit into a place; empty where it does."""
     written = place.annotation()
     if written is not ABSENT:
@@ -193,7 +195,7 @@ def _wrong(value: Any, place: Place, original: Any) -> str:
     return f"{show(value, 60)} cannot stand for a {type(original).__name__}: {why}" if why else ""
 
 
-def _wrong_function(value: Any, original: Any, place: Place) -> str:
+def _wrong_function(value: object, original: object, place: Place) -> str:
     if not callable(value):
         return f"it is called, and {show(value, 60)} cannot be"
     try:

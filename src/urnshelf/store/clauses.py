@@ -238,7 +238,7 @@ class Placeholder:
         return f":{self.name}"
 
 
-def tables_meant(what: Any) -> tuple[str, list[str]]:
+def tables_meant(what: object) -> tuple[str, list[str]]:
     """How a message calls a table, and the names that it may have in a database.
 
     Args:
