@@ -21,14 +21,18 @@ from contextlib import (
 )
 from datetime import datetime
 from functools import partial
-from typing import Any, Generic, Protocol, TypeVar, assert_type
+from typing import Annotated, Any, Generic, Protocol, TypeVar, assert_type
 
 from urnshelf import (
+    Faked,
+    Furnished,
     Shelf,
     Urn,
+    asking,
     attribute,
     column,
     cue,
+    faked,
     fitting,
     holding,
     ledger_of,
@@ -37,6 +41,7 @@ from urnshelf import (
     raising,
     rules,
     some_of,
+    stocked,
     tally,
     unseen,
     whatever,
@@ -258,3 +263,42 @@ def declarations(shelf: Shelf) -> None:
     shelf.keyed(Repository, missing=KeyError)
     shelf.tells(Notify, Gauge)
     shelf.define(Berth, missing=lambda record_type, key, message: KeyError(key), interfaces=[Gauge])
+
+
+class Plain:
+    limit = 3
+
+    def depth(self, harbour: str) -> float:
+        return 6.3
+
+    def hidden(self) -> int:
+        return 1
+
+
+def real(shelf: Shelf) -> None:
+    plain = shelf.wrap(Plain())
+    assert_type(plain, Plain)
+    cue(plain.hidden).gives(2)
+    cue(plain.depth, asking("berth", column("id") == 3)).gives(6.3)
+    assert_type(shelf.swap(Plain, "limit", 4), int)
+    assert_type(shelf.swap("module:limit", 4), int)
+    with shelf.swapped("module:limit", 4) as limit:
+        assert_type(limit, int)
+    with shelf.swapped(Plain, "depth") as depth:
+        cue(depth, whatever, "Ternhythe").gives(1.0)
+    shelf.swap(Plain, "depth", passing_through)
+    assert_type(shelf.fake(TideService, answer_from="tides.jsonl"), TideService)
+
+
+class InATest:
+    tides: Faked[TideService]
+    office: Furnished[Office]
+    berths: Annotated[list[Berth], stocked(12, harbour="Ternhythe")]
+
+    def test(self, gauge: Faked[Gauge], backup: Annotated[Gauge, faked("backup")]) -> None:
+        assert_type(self.tides, TideService)
+        assert_type(self.office, Office)
+        assert_type(self.berths, list[Berth])
+        assert_type(gauge, Gauge)
+        assert_type(backup, Gauge)
+        cue(self.tides.depth_at).gives(6.3)

@@ -178,9 +178,8 @@ Place = Attribute | Item
 class Swappable(Protocol):
     """What something can be laid over."""
 
-    @property
-    def key(self) -> tuple[int, str, Any]:
-        """Which place it is."""
+    key: tuple[int, str, Any]
+    """Which place it is."""
 
     def value(self) -> Any:
         """What is found there."""
