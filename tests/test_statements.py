@@ -190,6 +190,8 @@ def test_what_a_statement_is_not() -> None:
 def test_what_cannot_be_asked_for() -> None:
     with pytest.raises(RecordRefused, match="say which table"):
         asking(3)
+    with pytest.raises(RecordRefused, match="say which table"):
+        asking(int)
     folded: Any = column("harbour").ignoring_case == "x"
     for condition in (folded, lambda record: True, 3):
         with pytest.raises(RecordRefused):

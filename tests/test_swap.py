@@ -168,6 +168,8 @@ REFUSED: dict[str, tuple[Callable[[Shelf], object], str]] = {
     "no module": (lambda s: s.swap("quay_setings:depth_now"), "did you mean 'quay_settings'"),
     "no colon": (lambda s: s.swap("quay_settings.depth_now"), "named as MODULE:NAME"),
     "of a class": (lambda s: s.swap("quay_settings:Gauge.unitt"), "did you mean 'unit'"),
+    "nothing": (lambda s: s.swap(), "cannot be told from 0 arguments"),  # type: ignore[call-overload]
+    "variable": (lambda s: s.swap(os.environ, 3, "x"), "of an environment variable is a text"),
     "no name": (lambda s: s.swap(quay_settings), "say which attribute of it"),
     "two values": (lambda s: s.swap("quay_settings:gauge", "limit", 4), "only the value is given"),
     "no fake": (lambda s: s.swap("quay_settings:MARGIN_M"), "give what goes in"),

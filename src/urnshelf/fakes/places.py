@@ -200,6 +200,8 @@ class Swappable(Protocol):
 def place_in(holder: Any, name: object) -> Place:
     """The place of a name in a holder; raises SwapRefused for what holds nothing."""
     if isinstance(holder, MutableMapping) and state_of(holder) is None:
+        if holder is os.environ and not isinstance(name, str):
+            raise SwapRefused(f"the name of an environment variable is a text, not {name!r}")
         return Item(holder, name)
     if isinstance(holder, Mapping):
         raise SwapRefused(f"{show(holder, 60)} cannot be changed, so nothing in it can be swapped")

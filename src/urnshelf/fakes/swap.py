@@ -113,8 +113,7 @@ class Swapped(Generic[T]):
         swaps.waiting[self] = None
 
     def __repr__(self) -> str:
-        words = (show(self._where[0], 60), *map(repr, self._where[1:2]))
-        return f"shelf.swapped({', '.join(words)})"
+        return f"shelf.swapped({', '.join(show(word, 60) for word in self._where[:2])})"
 
     def __enter__(self) -> T:
         self._swaps.waiting.pop(self, None)
@@ -156,6 +155,11 @@ class Swapped(Generic[T]):
 
 
 def _place_and_given(where: tuple[Any, ...]) -> tuple[Place, Any]:
+    if not 1 <= len(where) <= 3:
+        raise SwapRefused(
+            'swap("package.module:name"), or swap(holder, "name"), each with what goes in after: '
+            f"it cannot be told from {len(where)} arguments"
+        )
     holder, *rest = where
     if isinstance(holder, str):
         if len(rest) > 1:

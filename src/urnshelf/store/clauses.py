@@ -250,7 +250,7 @@ def tables_meant(what: object) -> tuple[str, list[str]]:
     name = getattr(table, "name", None)
     if isinstance(name, str) and not isinstance(table, type):
         return name, [name]
-    if isinstance(what, type) and not is_statement(what):
+    if isinstance(what, type) and what.__module__ != "builtins" and not is_statement(what):
         from urnshelf.records.description import snake_case
 
         name = snake_case(what.__name__)
