@@ -84,7 +84,8 @@ def linked(parents: int) -> Callable[[], object]:
 def kept_rows() -> list[Row]:
     """Stocking, saving and loading against drawing."""
     rows = []
-    for form, n in ((Berth, 1000), (Vessel, 1000), (Mooring, 1000), (Berth, MANY)):
+    for form, n in ((Berth, 1000), (Vessel, 1000), (Mooring, 1000), (Berth, MANY),
+                    (Mooring, MANY)):  # fmt: skip
         rows.append(ratio_row(
             f"stock({form.__name__}, {n:,}), draw", lambda f=form, n=n: Shelf(seed=7).stock(f, n),  # type: ignore[misc]
             lambda f=form, n=n: Urn(7).draw(f, n), 2,  # type: ignore[misc]

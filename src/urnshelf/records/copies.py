@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections import OrderedDict, defaultdict, deque
 from collections.abc import Callable, Iterable
+from itertools import chain
 from types import MappingProxyType
 from typing import Any, TypeVar
 
@@ -94,6 +95,10 @@ def _flat_copies(cls: type, count: int) -> Copies:
     new, are_plain = object.__new__, PLAIN.issuperset
 
     def copies(records: Iterable[Any]) -> list[Any]:
+        if isinstance(records, list) and len(records) > _MANY:
+            states = _flat_states(records, cls, count)
+            if states is not None:
+                return [_made(new(cls), state) for state in states]
         found = []
         for record in records:
             state = getattr(record, "__dict__", None)
@@ -109,6 +114,27 @@ def _flat_copies(cls: type, count: int) -> Copies:
         return found
 
     return copies
+
+
+_MANY = 16
+"""From so many records on it pays to look at all of them first."""
+
+
+def _flat_states(records: list[Any], cls: type, count: int) -> list[dict[str, Any]] | None:
+    """The attributes of records, where all of them hold plain values alone; else None."""
+    if set(map(type, records)) != {cls}:
+        return None
+    states = [getattr(record, "__dict__", None) for record in records]
+    if None in states or set(map(len, states)) != {count}:  # type: ignore[arg-type]
+        return None
+    known: list[dict[str, Any]] = states  # type: ignore[assignment]
+    kinds = set(map(type, chain.from_iterable(map(dict.values, known))))
+    return known if all(kind in PLAIN or _copier(kind) is None for kind in kinds) else None
+
+
+def _made(made: Any, state: dict[str, Any]) -> Any:
+    made.__dict__.update(state)
+    return made
 
 
 class _Copying:

@@ -9,7 +9,7 @@ and none of them looks at a class itself. Each library of records has its own fi
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import Any, NamedTuple, get_origin
 
@@ -209,6 +209,15 @@ class Description:
         for name, value in values.items():
             setattr(record, name, value)
         return record
+
+    def numbered(self, records: list[Any], name: str, values: Sequence[Any]) -> list[Any]:
+        """The records with another value of one field each; where they are frozen copies."""
+        pairs = zip(records, values, strict=True)
+        if self.is_frozen or type(self).changed is not Description.changed:
+            return [self.changed(record, {name: value}) for record, value in pairs]
+        for record, value in pairs:
+            setattr(record, name, value)
+        return records
 
     # --- copying ----------------------------------------------------------------------------------
 

@@ -32,7 +32,7 @@ class Savepoint:
     >>> _ = shelf.savepoint()
     >>> _ = shelf.stock(Berth, 3)
     >>> shelf.savepoint()
-    <savepoint after 3 changes>
+    <savepoint after 1 step>
     """
 
     __slots__ = ("_position",)
@@ -42,7 +42,7 @@ class Savepoint:
 
     @property
     def position(self) -> int:
-        """How many changes were noted before it.
+        """How many steps were noted before it: changes, or many records stored at once.
 
         >>> shelf.savepoint().position
         0
@@ -50,7 +50,19 @@ class Savepoint:
         return self._position
 
     def __repr__(self) -> str:
-        return f"<savepoint after {self._position} changes>"
+        return f"<savepoint after {self._position} step{'' if self._position == 1 else 's'}>"
+
+
+class _Many:
+    """Many keys of some rows, as one."""
+
+    def __init__(self, rows: Restorable) -> None:
+        self._rows = rows
+
+    def restore(self, keys: Any, before: Any) -> None:
+        """Put back what was there before, the last first."""
+        for key in reversed(keys):
+            self._rows.restore(key, before)
 
 
 class Journal:
@@ -72,7 +84,8 @@ class Journal:
 
     def note_new(self, rows: Restorable, keys: Iterable[object]) -> None:
         """Note that records with these keys are about to come."""
-        self.changes.extend([Change(rows, key, ABSENT, self.writer) for key in keys])
+        # one change for all of them: to note each would take as long as to store it
+        self.changes.append(Change(_Many(rows), tuple(keys), ABSENT, self.writer))
 
     def savepoint(self) -> Savepoint:
         """Here and now."""

@@ -177,15 +177,12 @@ class Rows:
             Whether none does, and all were stored; else nothing is changed.
         """
         [field] = self.definition.key_fields
-        keys = [self.key_of(record) for record in records]
+        keys = self._keys_of(records, field)
         is_plain = not (self.unique or self.finding.indexes or self.limited is not None)
         if None in keys and keys.count(None) == len(keys) and self._counts(field):
             keys = list(range(self._serial + 1, self._serial + len(keys) + 1))
             if is_plain and not self.by_key.keys() & keys:
-                records[:] = [
-                    self.changed(record, {field: key})
-                    for record, key in zip(records, keys, strict=True)
-                ]
+                records[:] = self.definition.described.numbered(records, field, keys)
         try:
             different = set(keys)
         except TypeError:  # told where each is looked at alone
@@ -202,6 +199,14 @@ class Rows:
         self.finding.changed()
         self._serial = max([self._serial, *[key for key in keys if isinstance(key, int)]])
         return True
+
+    def _keys_of(self, records: list[Any], field: str) -> list[Any]:
+        fetch = self.fetch
+        keys = [fetch(record, field) for record in records]
+        kinds = set(map(type, keys))
+        # whole numbers are by far the most, and none of them is an empty key but 0
+        is_plain = kinds == {type(None)} or (kinds == {int} and 0 not in keys)
+        return keys if is_plain else list(map(self.key_of, records))
 
     def _counts(self, field: str) -> bool:
         """Whether its empty keys are numbered, which only whole numbers are."""
