@@ -9,10 +9,12 @@ import asyncio
 import configparser
 import copy
 import functools
+import io
 import queue
 import sqlite3
 from collections.abc import AsyncIterator, Callable, Iterator
 from dataclasses import dataclass
+from fractions import Fraction
 from typing import Any
 
 import attrs
@@ -31,6 +33,7 @@ from urnshelf import (
     ledger_of,
     passing_through,
     raising,
+    some_of,
     tally,
     unseen,
     whatever,
@@ -311,6 +314,82 @@ def test_published_classes_behave_as_before(shelf: Shelf) -> None:
     waiting: queue.Queue[int] = shelf.wrap(queue.Queue())
     cue(waiting._qsize).gives(5)
     assert waiting.qsize() == 5
+
+
+def compared(shelf: Shelf, make: Callable[[], Any], steps: list[tuple[Any, ...]]) -> Any:
+    """A wrapped object beside a plain one, the same after each call; the wrapped one."""
+    plain, wrapped = make(), shelf.wrap(make())
+    for name, *arguments in steps:
+        assert getattr(wrapped, name)(*arguments) == getattr(plain, name)(*arguments), name
+        assert tally(some_of(getattr(wrapped, name))) >= 1
+    return wrapped
+
+
+def test_one_with_slots_call_by_call(shelf: Shelf) -> None:
+    third = compared(
+        shelf,
+        lambda: Fraction(355, 113),
+        [
+            ("limit_denominator", 10),
+            ("as_integer_ratio",),
+            ("conjugate",),
+            ("limit_denominator", 7),
+        ],
+    )
+    assert third + 1 == Fraction(355, 113) + 1
+    assert hash(third) == hash(Fraction(355, 113))
+    cue(third.limit_denominator, 10).gives(Fraction(3))
+    assert third.limit_denominator(10) == 3
+    assert third.limit_denominator(7) == Fraction(22, 7)
+
+
+def test_one_with_c_parts_call_by_call(shelf: Shelf) -> None:
+    file = compared(
+        shelf,
+        lambda: io.BytesIO(b"B-01\nB-02\nB-03"),
+        [
+            ("readline",),
+            ("tell",),
+            ("read", 3),
+            ("seek", 0),
+            ("read",),
+            ("writable",),
+            ("getvalue",),
+        ],
+    )
+    cue(file.read, 2).raises(OSError("torn"))
+    file.seek(0)
+    with pytest.raises(OSError, match="torn"):
+        file.read(2)
+    assert file.read(4) == b"B-01"
+
+
+def test_an_async_one_call_by_call(shelf: Shelf) -> None:
+    async def use(waiting: asyncio.Queue[int]) -> list[Any]:
+        found: list[Any] = [waiting.empty()]
+        for number in (3, 4):
+            await waiting.put(number)
+            found.append(waiting.qsize())
+        found += [await waiting.get(), waiting.full(), waiting.get_nowait()]
+        waiting.task_done(), waiting.task_done()
+        await waiting.join()
+        return found
+
+    async def both() -> tuple[list[Any], list[Any]]:
+        return await use(asyncio.Queue(2)), await use(shelf.wrap(asyncio.Queue(2)))
+
+    plain, wrapped = asyncio.run(both())
+    assert plain == wrapped == [True, 1, 2, 3, False, 4]
+
+    async def partly() -> Any:
+        waiting: asyncio.Queue[int] = shelf.wrap(asyncio.Queue(2))
+        cue(waiting.put, 7).raises(TimeoutError())
+        await waiting.put(3)
+        with pytest.raises(TimeoutError):
+            await waiting.put(7)
+        return waiting.qsize(), await waiting.get()
+
+    assert asyncio.run(partly()) == (1, 3)
 
 
 def test_a_session_is_wrapped(shelf: Shelf) -> None:
