@@ -14,8 +14,9 @@ import inner
 
 HEAD = """
     from __future__ import annotations
-    import asyncio, unittest
+    import asyncio, functools, unittest
     from datetime import UTC, datetime
+    import typing
     from typing import Annotated
     import pytest
     from urnshelf import (Faked, Furnished, Shelf, cue, faked, furnished, ledger_of, stocked, tally,
@@ -62,7 +63,26 @@ def test_parameters(pytester: pytest.Pytester) -> None:
 
         def test_plain(tmp_path) -> None:
             assert tmp_path
-    """).assert_outcomes(passed=5)  # fmt: skip
+
+        def decorated(function):
+            @functools.wraps(function)
+            def called(*args, **kwargs):
+                function(*args, **kwargs)
+            return called
+
+        @decorated
+        def test_decorated(*, tides: Faked[TideService]):
+            assert tides
+
+        class TestWays:
+            @staticmethod
+            def test_static(tides: Faked[TideService], n: int = 3):
+                assert tides and n == 3
+
+            @classmethod
+            def test_of_class(cls, tides: Faked[TideService]):
+                assert tides and cls is TestWays
+    """).assert_outcomes(passed=8)  # fmt: skip
 
 
 def test_fields_are_fresh_before_everything_else(pytester: pytest.Pytester) -> None:
@@ -183,6 +203,9 @@ def test_what_cannot_be_made_is_told(pytester: pytest.Pytester) -> None:
     result = run(pytester, """
         def test_one(tides: Faked[int]): ...
         def test_two(heron: Annotated[Vessel, stocked(12)]): ...
+        if typing.TYPE_CHECKING:
+            from somewhere import Later
+        def test_hidden(later: Faked[Later]): ...
         def test_three(heron: Annotated[list[Vessel], stocked()]): ...
         def test_four(heron: Annotated[Vessel, stocked(nmae="x")]): ...
         def test_five(desk: Annotated[MooringDesk, furnished(port="x")]): ...
@@ -192,11 +215,12 @@ def test_what_cannot_be_made_is_told(pytester: pytest.Pytester) -> None:
             desk: Furnished[Night]
             def test_six(self): ...
     """)  # fmt: skip
-    result.assert_outcomes(failed=5, errors=1)
+    result.assert_outcomes(failed=6, errors=1)
     told = result.stdout.str()
     assert "tides is declared as int, which cannot be made: cannot fake int" in told
     assert "Annotated[list[Vessel], stocked(12)]" in told
     assert "did you mean 'name'?" in told
+    assert "Later, which is no name when the tests run: import it outside of" in told
     assert "Traceback" not in told
 
 

@@ -31,9 +31,11 @@ _declared: WeakKeyDictionary[FunctionType, dict[str, Any]] = WeakKeyDictionary()
 
 def prepare(collector: pytest.Module | pytest.Class, name: str, obj: object) -> None:
     """Look at what may be a test, before pytest does."""
-    if isinstance(obj, FunctionType):
-        if obj.__annotations__ and obj not in _declared and collector.istestfunction(obj, name):
-            _prepare_function(obj, getattr(collector, "cls", None))
+    function = obj.__func__ if isinstance(obj, (staticmethod, classmethod)) else obj
+    if isinstance(function, FunctionType):
+        is_new = function.__annotations__ and function not in _declared
+        if is_new and collector.istestfunction(obj, name):
+            _prepare_function(function, getattr(collector, "cls", None))
     elif (
         isinstance(obj, type)
         and not _is_of_unittest(obj)

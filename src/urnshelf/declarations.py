@@ -8,6 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Annotated, Any, Protocol, TypeAlias, TypeVar, get_args, get_origin
 
 from urnshelf.errors import InterfaceRefused, RecordRefused
+from urnshelf.types.annotations import is_partly_unknown
 from urnshelf.types.forms import type_name
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -157,6 +158,12 @@ def made_for(declared: Mapping[str, Any], shelf: Maker) -> dict[str, Any]:
     """
     each = [(name, form, next(_declared(form))) for name, form in declared.items()]
     made = {}
+    for name, form, _ in each:
+        if is_partly_unknown(form):
+            raise InterfaceRefused(
+                f"{name} is declared as {type_name(get_args(form)[0])}, which is no name when the "
+                "tests run: import it outside of `if TYPE_CHECKING:`"
+            )
     for name, form, one in sorted(each, key=lambda found: found[2].order):
         try:
             made[name] = one.make(get_args(form)[0], shelf)
