@@ -56,6 +56,7 @@ SHOWN: dict[str, tuple[Any, str]] = {
     "by hand": (of_text, "SELECT id FROM slot WHERE id = 3 AND harbour LIKE 'T%'"),
     "lacking": (text("SELECT 1 FROM slot WHERE id = :id"), "SELECT 1 FROM slot WHERE id = :id"),
     "cast": (text("SELECT id::text FROM slot"), "SELECT id::text FROM slot"),
+    "making a table": (sa.schema.CreateTable(sa.Table("log", sa.MetaData(), sa.Column("n", sa.Integer))), "CREATE TABLE log ( n INTEGER )"),
     "join": (select(Slot.id).join(dated, dated.c.slot_id == Slot.id), "SELECT slot.id FROM slot JOIN dated ON dated.slot_id = slot.id"),
 }  # fmt: skip
 
@@ -124,6 +125,10 @@ FOUND: dict[str, tuple[Any, tuple[Any, ...]]] = {
     "starts": (
         select(Slot).where(Slot.harbour.startswith("T")), (column("harbour").starts_with("T"),)
     ),
+    "escaped": (
+        select(Slot).where(Slot.harbour.contains("h%y", autoescape=True)),
+        (column("harbour").contains("h%y"),),
+    ),
     "or": (
         select(Slot).where(or_(Slot.id == 3, and_(Slot.id == 4, Slot.is_open))),
         (((column("is_open") == True) & (column("id") == 4)) | (column("id") == 3),),  # noqa: E712
@@ -183,6 +188,10 @@ def test_what_a_statement_is_not() -> None:
     assert same(asking(Slot), lower)
     assert not same(asking(Slot, only=True), lower)
     assert not same(asking(Slot, column("harbour") == "ternhythe"), lower)
+    pattern = select(Slot).where(Slot.harbour.contains("h%y"))
+    assert not same(asking(Slot, column("harbour").contains("h%y")), pattern)
+    either_way = select(Slot).where(Slot.id.between(2, 1, symmetric=True))
+    assert not same(asking(Slot, column("id").between(2, 1)), either_way)
     unions = select(Slot.id).union(select(Slot.id))
     assert not same(asking(Slot, column("id") == 3), unions)
 

@@ -46,8 +46,10 @@ def given_values(statement: Any) -> dict[str, Any]:
 def _given(made: Any) -> dict[str, Any]:
     # a column's default is made when the statement is run
     later = {one.key for one in (*_each(made, "insert_prefetch"), *_each(made, "update_prefetch"))}
-    lacking = {name for name, bound in made.binds.items() if bound.required}
-    return {name: value for name, value in made.params.items() if name not in lacking | later}
+    # a statement that makes a table has no parameters at all
+    binds, params = getattr(made, "binds", {}), getattr(made, "params", None) or {}
+    lacking = {name for name, bound in binds.items() if bound.required}
+    return {name: value for name, value in params.items() if name not in lacking | later}
 
 
 def _each(made: Any, name: str) -> Any:

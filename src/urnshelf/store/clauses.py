@@ -168,9 +168,22 @@ def _compared(clause: Any, text: str) -> list[Clause]:
         return [Clause(_column(clause), "=", True, text)]
     if operator in ("is_false", "is_true") and _column(clause.element):
         return [Clause(_column(clause.element), "=", operator == "is_true", text)]
-    if not hasattr(clause, "left") or not hasattr(clause, "right"):
+    modifiers = getattr(clause, "modifiers", None) or {}
+    if not hasattr(clause, "left") or not hasattr(clause, "right") or modifiers.get("symmetric"):
         return []
-    return _of_two_sides(clause.left, clause.right, operator, text)
+    found = _of_two_sides(clause.left, clause.right, operator, text)
+    return [_of_plain_text(one, modifiers.get("escape")) for one in found]
+
+
+def _of_plain_text(clause: Clause, escape: str | None) -> Clause:
+    """What contains, starts or ends with a text: as it is meant, and no pattern."""
+    if clause.sign.removeprefix("NOT ") not in ("contains", "starts", "ends"):
+        return clause
+    value = str(clause.value)
+    if escape:
+        return clause._replace(value=re.sub(f"{re.escape(escape)}(.)", r"\1", value))
+    is_pattern = "%" in value or "_" in value
+    return Clause("", "", clause.text, clause.text) if is_pattern else clause
 
 
 def _of_two_sides(left: Any, right: Any, operator: str, text: str) -> list[Clause]:

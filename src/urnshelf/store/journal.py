@@ -59,10 +59,10 @@ class _Many:
     def __init__(self, rows: Restorable) -> None:
         self._rows = rows
 
-    def restore(self, keys: Any, before: Any) -> None:
+    def restore(self, key: Any, row: object) -> None:
         """Put back what was there before, the last first."""
-        for key in reversed(keys):
-            self._rows.restore(key, before)
+        for one in reversed(key):
+            self._rows.restore(one, row)
 
 
 class Journal:
