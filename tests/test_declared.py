@@ -158,6 +158,18 @@ def test_async_tests(pytester: pytest.Pytester) -> None:
     pytester.runpytest_subprocess("-p", "no:cacheprovider").assert_outcomes(passed=3)
 
 
+def test_a_decorator_that_asks_its_own_signature(pytester: pytest.Pytester) -> None:
+    run(pytester, """
+        from hypothesis import HealthCheck, given, settings, strategies as st
+
+        @given(n=st.integers(0, 3))
+        @settings(max_examples=5, suppress_health_check=list(HealthCheck))
+        def test_numbers(tides: Faked[TideService], n):
+            cue(tides.depth_at).gives(float(n))
+            assert tides.depth_at("Ternhythe", NOON) == n
+    """).assert_outcomes(passed=1)  # fmt: skip
+
+
 @pytest.mark.skipif(pytest.version_tuple < (9,), reason="pytest 9 brought subtests")
 def test_subtests(pytester: pytest.Pytester) -> None:
     result = run(pytester, """

@@ -8,11 +8,12 @@ say how a function is to be called, and the mark that it uses the fixture `shelf
 
 from __future__ import annotations
 
+import inspect
 import sys
 from collections.abc import Generator, Mapping
 from contextlib import contextmanager
 from functools import partial
-from types import FunctionType
+from types import FunctionType, SimpleNamespace
 from typing import Any
 from weakref import WeakKeyDictionary
 
@@ -27,6 +28,8 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _declared: WeakKeyDictionary[FunctionType, dict[str, Any]] = WeakKeyDictionary()
 """What the parameters of tests declare."""
+_written: WeakKeyDictionary[FunctionType, inspect.Signature] = WeakKeyDictionary()
+"""The signatures that decorators had given to tests before."""
 
 
 def prepare(collector: pytest.Module | pytest.Class, name: str, obj: object) -> None:
@@ -52,16 +55,29 @@ def _is_of_unittest(cls: type) -> bool:
 
 
 def _prepare_function(function: FunctionType, owner: type | None) -> None:
-    written = annotations_of(function)
-    found = declarations({name: resolve(one, owner, function) for name, one in written.items()})
+    written, names = annotations_of(function), _with_its_names(function)
+    found = declarations({name: resolve(one, owner, names) for name, one in written.items()})
     found.pop("return", None)
     if not found:
         return
+    if "__signature__" in vars(function):
+        _written[function] = vars(function)["__signature__"]
     signature = signature_of(function)
     left = [one for name, one in signature.parameters.items() if name not in found]
     function.__signature__ = signature.replace(parameters=left)  # type: ignore[attr-defined]
     pytest.mark.usefixtures("shelf")(function)
     _declared[function] = found
+
+
+def _with_its_names(function: FunctionType) -> Any:
+    """What has the names of the module in which a test is written: a decorator's own function has
+    those of another.
+    """
+    inner = inspect.unwrap(function)
+    module = sys.modules.get(function.__module__)
+    if module is None or getattr(inner, "__globals__", None) is vars(module):
+        return inner
+    return SimpleNamespace(__globals__=vars(module), __module__=function.__module__)
 
 
 def _prepare_class(cls: type, config: pytest.Config) -> None:
@@ -133,9 +149,14 @@ def given(item: pytest.Item) -> Generator[None]:
         pytest.fail(
             f"{item.name}: the fixture `shelf` gives {shelf!r}, and no Shelf", pytrace=False
         )
-    before = item.obj
+    before, function = item.obj, item.function
     item.obj = partial(before, **_made(found, shelf))
+    # a decorator may ask its own function how it is called
+    collected = vars(function).pop("__signature__")
+    if function in _written:
+        function.__signature__ = _written[function]
     try:
         yield
     finally:
         item.obj = before
+        function.__signature__ = collected

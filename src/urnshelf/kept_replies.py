@@ -1,28 +1,24 @@
-"""Replies of real objects kept in a file, and answered from it ever after.
-
-A file is JSON Lines: a line that says of which interface it is and how its methods were declared,
-then a line for each reply, sorted by method and arguments; replies to the same arguments stand in
-the order in which they came.
-"""
+"""Replies of real objects kept in a file, and answered from it ever after."""
 
 from __future__ import annotations
 
 import inspect
-import json
-from collections.abc import Iterable, Iterator
+from collections.abc import Awaitable, Callable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 from urnshelf.calls.cueing import cue
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
-from urnshelf.calls.replies import raising
+from urnshelf.calls.replies import Pending, raising
 from urnshelf.calls.script import script
 from urnshelf.calls.target import FakeState
 from urnshelf.calls.wording import declared
 from urnshelf.errors import FileRefused, RecordRefused
-from urnshelf.fakes.behind import Behind
-from urnshelf.files.whole import unfinished, why
+from urnshelf.fakes.behind import through
 from urnshelf.interfaces.members import Member
+from urnshelf.kept_file import MASK, Kept, Reply, is_secret, read, write
 from urnshelf.near_names import nearest
 from urnshelf.records.codec import Unfit, from_json, to_json
 from urnshelf.records.matchers import whatever
@@ -32,73 +28,108 @@ from urnshelf.types.nodes import ANYTHING, Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-FORMAT = "urnshelf replies"
-VERSION = 1
-MASK = "…"
-"""What stands for a secret; as an argument it stands for any."""
-_SECRET = frozenset("password passwd secret token authorization api_key apikey credentials".split())
-
-
-class Reply(NamedTuple):
-    """One reply as JSON data."""
-
-    method: str
-    arguments: dict[str, Any]
-    ended: dict[str, Any]
-    """`reply`, or `error`."""
-
-    @property
-    def place(self) -> tuple[str, str]:
-        """Where it stands among the others."""
-        return self.method, json.dumps(self.arguments, sort_keys=True)
-
-    @property
-    def line(self) -> str:
-        """As the file has it."""
-        data = {"method": self.method, "arguments": self.arguments, **self.ended}
-        return json.dumps(data, ensure_ascii=False)
-
-
-class Kept(NamedTuple):
-    """A file of replies."""
-
-    methods: dict[str, str]
-    """Each method as it was declared."""
-    replies: list[Reply]
-
-
 # --- keeping --------------------------------------------------------------------------------------
 
 
-def keep(state: FakeState, path: str) -> None:
-    """Write what the real object behind a fake has answered; what the file has of other calls
-    stays.
+class Keeping:
+    """Notes what the real object behind a fake answers: as it is when it answers, for the service
+    may change what it was given; and only calls from outside, for its own it makes again.
 
-    Raises:
-        FileRefused: the file is of something else, or cannot be written; or a reply cannot.
+    Args:
+        state: of the fake.
+        path: of the file.
     """
-    where = Path(path)
-    new = list(_answered(state))
-    before = read(where, state.interface.name) if where.is_file() else Kept({}, [])
-    members = state.interface.members
-    called = {one.place for one in new}
-    old = [
-        one
-        for one in before.replies
-        if one.place not in called
-        and one.method in members
-        and before.methods.get(one.method) == declared(members[one.method])
-    ]
-    _write(where, state, _without_repeats(sorted([*old, *new], key=lambda one: one.place)))
 
+    def __init__(self, state: FakeState, path: str) -> None:
+        self._state = state
+        self._where = Path(path)
+        self._replies: list[Reply] = []
+        self._wrong: FileRefused | None = None
+        state.desk.put_next(script, self.answer)
+        state.desk.at_end.append(self.write)
 
-def _answered(state: FakeState) -> Iterator[Reply]:
-    for call, _, _, *values in list(state.desk.ledger):
+    def answer(self, call: LiveCall) -> Any:
+        """An answerer, before the one that asks the real object."""
         member = call.target.member
-        is_real = call.target.state is state and isinstance(call.answered_by, Behind)
-        is_done = call.error is not None or call.reply is not NO_REPLY
-        if is_real and is_done and _is_kept(member):
-            yield _reply_of(call, values)
+        if call.target.state is not self._state or not _is_kept(member) or _INSIDE.get() is self:
+            return NO_REPLY
+        arguments = self._data(call, "arguments", lambda: _arguments(member, call.live))
+        with self._inside():
+            try:
+                reply = through(call)
+            except Exception as error:
+                self._note_error(call, arguments, error)
+                raise
+        if type(reply) is Pending:
+            return Pending(self._later(call, arguments, reply.awaitable))
+        self._note_reply(call, arguments, reply)
+        return reply
+
+    async def _later(self, call: LiveCall, arguments: Any, awaitable: Awaitable[Any]) -> Any:
+        with self._inside():
+            try:
+                reply = await awaitable
+            except Exception as error:
+                self._note_error(call, arguments, error)
+                raise
+        self._note_reply(call, arguments, reply)
+        return reply
+
+    @contextmanager
+    def _inside(self) -> Iterator[None]:
+        token = _INSIDE.set(self)
+        try:
+            yield
+        finally:
+            _INSIDE.reset(token)
+
+    def _note_reply(self, call: LiveCall, arguments: Any, reply: object) -> None:
+        node = call.target.member.promise.node
+        self._note(call, arguments, "reply", lambda: _masked(to_json(reply, node)))
+
+    def _note_error(self, call: LiveCall, arguments: Any, error: Exception) -> None:
+        self._note(call, arguments, "error", lambda: _error_data(error))
+
+    def _note(self, call: LiveCall, arguments: Any, kind: str, made: Callable[[], Any]) -> None:
+        data = self._data(call, kind, made)
+        if self._wrong is None:
+            self._replies.append(Reply(call.target.member.name, arguments, {kind: data}))
+
+    def _data(self, call: LiveCall, what: str, made: Callable[[], Any]) -> Any:
+        """The data; what none can be made of is told when the file is written."""
+        try:
+            return made()
+        except Unfit as unfit:
+            at = f", {unfit.path}" if unfit.path else ""
+            self._wrong = self._wrong or FileRefused(
+                f"{call.target.name} cannot be kept: of its {what}{at}: {unfit}"
+            )
+            return None
+
+    def write(self) -> None:
+        """Write what was noted; what the file has of other calls stays.
+
+        Raises:
+            FileRefused: the file is of something else, or cannot be written; or a reply cannot.
+        """
+        if self._wrong is not None:
+            raise self._wrong
+        where, state = self._where, self._state
+        before = read(where, state.interface.name) if where.is_file() else Kept({}, [])
+        members = state.interface.members
+        called = {one.place for one in self._replies}
+        old = [
+            one
+            for one in before.replies
+            if one.place not in called
+            and one.method in members
+            and before.methods.get(one.method) == declared(members[one.method])
+        ]
+        write(where, state.interface, [*old, *self._replies])
+
+
+_INSIDE: ContextVar[Keeping | None] = ContextVar("urnshelf_keeping", default=None)
+"""Whose real object runs at present."""
 
 
 def _is_kept(member: Member) -> bool:
@@ -109,23 +140,21 @@ def _is_kept(member: Member) -> bool:
     return member.kind == "method" and is_public
 
 
-def _reply_of(call: LiveCall, values: list[Any]) -> Reply:
-    member = call.target.member
-    at = f"{call.target.name} cannot be kept: "
-    try:
-        arguments = {
-            name: MASK if is_secret(name) else _argument_data(member, name, value)
-            for name, value in zip(member.parameters, values, strict=True)
-        }
-    except Unfit as unfit:
-        raise FileRefused(f"{at}its argument {unfit}") from None
-    if call.error is not None:
-        return Reply(member.name, _given(member, arguments), {"error": _error_data(call.error, at)})
-    try:
-        data = _masked(to_json(call.reply, member.promise.node))
-    except Unfit as unfit:
-        raise FileRefused(f"{at}its reply {unfit}") from None
-    return Reply(member.name, _given(member, arguments), {"reply": data})
+def _arguments(member: Member, values: tuple[Any, ...]) -> dict[str, Any]:
+    """A call's arguments as data, without what `*more` took up where there was nothing."""
+    made = {
+        name: MASK if is_secret(name) else _argument_data(member, name, value)
+        for name, value in zip(member.parameters, values, strict=True)
+    }
+    parameters = member.signature.parameters
+    return {
+        name: data
+        for name, data in made.items()
+        if data not in ([], {}) or parameters[name].kind not in _MORE
+    }
+
+
+_MORE = (inspect.Parameter.VAR_POSITIONAL, inspect.Parameter.VAR_KEYWORD)
 
 
 def _argument_data(member: Member, name: str, value: Any) -> Any:
@@ -138,23 +167,6 @@ def _argument_data(member: Member, name: str, value: Any) -> Any:
     return _masked(to_json(value, node))
 
 
-def _given(member: Member, arguments: dict[str, Any]) -> dict[str, Any]:
-    """Without what `*more` took up where there was nothing."""
-    empty = (inspect.Parameter.VAR_POSITIONAL, inspect.Parameter.VAR_KEYWORD)
-    parameters = member.signature.parameters
-    return {
-        name: value
-        for name, value in arguments.items()
-        if value not in ([], {}) or parameters[name].kind not in empty
-    }
-
-
-def is_secret(name: str) -> bool:
-    """Whether a name is that of something that is not to be read."""
-    low = name.lower().replace("-", "_")
-    return low in _SECRET or low.endswith(tuple(f"_{word}" for word in _SECRET))
-
-
 def _masked(data: object) -> Any:
     """The data, its secrets hidden by their names."""
     if isinstance(data, dict):
@@ -165,12 +177,10 @@ def _masked(data: object) -> Any:
     return [_masked(one) for one in data] if isinstance(data, list) else data
 
 
-def _error_data(error: BaseException, at: str) -> dict[str, Any]:
+def _error_data(error: BaseException) -> dict[str, Any]:
     cls = type(error)
     if "<locals>" in cls.__qualname__:
-        raise FileRefused(
-            f"{at}{full_name(cls)} is a class made in a function, which no file names"
-        )
+        raise Unfit(f"{full_name(cls)} was made in a function, so no file can name it")
     try:
         arguments = [to_json(one, ANYTHING) for one in error.args]
     except Unfit:
@@ -178,75 +188,7 @@ def _error_data(error: BaseException, at: str) -> dict[str, Any]:
     return {"type": f"{cls.__module__}:{cls.__qualname__}", "arguments": arguments}
 
 
-def _without_repeats(replies: Iterable[Reply]) -> list[Reply]:
-    """Of the same reply to the same call again and again the first: the last one is given on."""
-    found: list[Reply] = []
-    for one in replies:
-        is_again = bool(found) and (found[-1].place, found[-1].ended) == (one.place, one.ended)
-        found += [] if is_again else [one]
-    return found
-
-
-def _write(where: Path, state: FakeState, replies: list[Reply]) -> None:
-    methods = {
-        name: declared(member)
-        for name, member in sorted(state.interface.members.items())
-        if any(one.method == name for one in replies)
-    }
-    head = {"format": FORMAT, "version": VERSION, "interface": state.interface.name}
-    lines = [json.dumps({**head, "methods": methods}, ensure_ascii=False)]
-    text = "\n".join([*lines, *(one.line for one in replies), ""])
-    try:
-        with unfinished() as files:
-            files.part(where).write_text(text, encoding="utf-8", newline="\n")
-    except (OSError, UnicodeEncodeError) as error:
-        raise FileRefused(f"{where.name} cannot be written: {why(error)}") from None
-
-
 # --- answering ------------------------------------------------------------------------------------
-
-
-def read(where: Path, interface: str) -> Kept:
-    """The replies of a file; raises FileRefused for a file that is none, or of something else."""
-    try:
-        lines = where.read_text("utf-8").splitlines()
-    except (OSError, UnicodeError) as error:
-        raise FileRefused(f"{where.name} cannot be read: {why(error)}") from None
-    data = [_parsed(line, where.name, number) for number, line in enumerate(lines, 1) if line]
-    head = data[0] if data and isinstance(data[0], dict) else {}
-    if head.get("format") != FORMAT:
-        raise FileRefused(f"{where.name}: it is no file of replies that keep_in=… wrote")
-    if head.get("version") != VERSION:
-        raise FileRefused(
-            f"{where.name}: its version is {head.get('version')!r}; this release reads {VERSION}"
-        )
-    if head.get("interface") != interface:
-        raise FileRefused(
-            f"{where.name}: it has the replies of {head.get('interface')!r}, not of {interface}"
-        )
-    return Kept(
-        dict(head["methods"]), [_reply(one, where.name, n) for n, one in enumerate(data[1:], 2)]
-    )
-
-
-def _parsed(line: str, file: str, number: int) -> Any:
-    try:
-        return json.loads(line)
-    except json.JSONDecodeError as error:
-        raise FileRefused(
-            f"{file}, line {number}, column {error.colno}: it is no JSON: {error.msg}"
-        ) from None
-
-
-def _reply(data: Any, file: str, number: int) -> Reply:
-    is_whole = isinstance(data, dict) and isinstance(data.get("arguments"), dict)
-    if not is_whole or "method" not in data or ("reply" in data) is ("error" in data):
-        raise FileRefused(
-            f'{file}, line {number}: a "method", its "arguments" and a "reply" or an "error" are '
-            "wanted"
-        )
-    ended = {name: data[name] for name in ("reply", "error") if name in data}
-    return Reply(data["method"], data["arguments"], ended)
 
 
 def answer(state: FakeState, path: str) -> None:

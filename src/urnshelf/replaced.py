@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from functools import partial
 from typing import TYPE_CHECKING, Any, TypeVar, overload
 
 from urnshelf.calls.desk import Desk
@@ -72,7 +71,7 @@ class Replaced:
         return wrapped
 
     def _keep(self, state: FakeState, keep_in: Any, answer_from: Any) -> None:
-        from urnshelf.kept_replies import answer, keep  # few shelves do
+        from urnshelf.kept_replies import Keeping, answer  # few shelves do
 
         if keep_in is None:
             if state.behind is not NOTHING:
@@ -87,7 +86,7 @@ class Replaced:
                 f"{state.label}: keep_in= keeps what a real object answers: "
                 "shelf.fake(…, over=real, keep_in=…), or shelf.wrap(real, keep_in=…)"
             )
-        self._desk.at_end.append(partial(keep, state, str(keep_in)))
+        Keeping(state, str(keep_in))
 
     @overload
     def swap(self, where: str, /, *, everywhere: bool | None = None) -> Any: ...

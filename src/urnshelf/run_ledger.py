@@ -15,7 +15,7 @@ from typing import Any, NamedTuple
 from urnshelf.calls.ledger import NO_REPLY, Call, live_call
 from urnshelf.errors import FileRefused, UnansweredCall
 from urnshelf.files.whole import why
-from urnshelf.kept_replies import MASK, is_secret
+from urnshelf.kept_file import MASK, is_secret
 from urnshelf.records.display import show, show_argument
 from urnshelf.shelf import Shelf
 
@@ -51,7 +51,8 @@ def append(
     data = "".join(f"{line}\n" for line in lines).encode(errors="backslashreplace")
     file = os.open(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o644)
     try:
-        os.write(file, data)
+        while data:
+            data = data[os.write(file, data) :]
     finally:
         os.close(file)
 

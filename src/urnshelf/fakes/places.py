@@ -58,7 +58,8 @@ class Attribute:
                 f"{state.label}.{self.name} is a fake's: instead of another method or value, give "
                 f"it a cue, cue({state.expression}.{self.name}, …)"
             )
-        if self.value() is ABSENT:
+        # a slot may be there without a value
+        if self.value() is ABSENT and self.name not in dir(self.holder):
             names = [name for name in dir(self.holder) if not name.startswith("__")]
             raise SwapRefused(f"there is no {self}; {nearest(self.name, names)}")
 
