@@ -335,3 +335,17 @@ def test_it(shelf):
         result.assert_outcomes(**{outcome: 1})
     shown = result.stdout if outcome else result.stderr
     shown.fnmatch_lines([says] if says else [])
+
+
+def test_our_modules_are_imported_as_any(pytester: pytest.Pytester) -> None:
+    pytester.makepyfile(
+        """
+import sys
+def test_it(shelf):
+    import urnshelf.readings.reader
+    loaders = {type(sys.modules[name].__loader__).__name__ for name in
+               ("urnshelf.shelf", "urnshelf.calls.desk", "urnshelf.readings.reader")}
+    assert loaders == {"SourceFileLoader"}
+""".replace("    shelf.fake(list)\n", "    import urnshelf.readings.reader\n")
+    )
+    pytester.runpytest_subprocess().assert_outcomes(passed=1)

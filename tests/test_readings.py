@@ -6,7 +6,7 @@ import asyncio
 import inspect
 import re
 from collections.abc import Awaitable, Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta, timezone, tzinfo
 from typing import Any, Protocol
 
@@ -765,3 +765,21 @@ def test_urnshelf_explain_refuses(
 ) -> None:
     assert main(["explain", what]) == 2
     assert complaint in capsys.readouterr().err
+
+
+@dataclass
+class Lamp:
+    code: str
+
+
+class Lamps(Protocol):
+    def find_by_code(self, code: str) -> Lamp | None: ...
+    def find_by_code_ignore_case(self, code: str) -> Lamp | None: ...
+
+
+def test_a_key_without_regard_to_case(shelf: Shelf) -> None:
+    shelf.define(Lamp, key="code")
+    shelf.stock(Lamp("L-7"))
+    lamps = shelf.fake(Lamps)
+    assert lamps.find_by_code("l-7") is None
+    assert lamps.find_by_code_ignore_case("l-7") == Lamp("L-7")

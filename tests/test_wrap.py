@@ -425,3 +425,35 @@ def test_a_wrapped_object_and_a_plain_one_agree(steps: list[tuple[str, int]]) ->
         wrapped = shelf.wrap(queue.Queue(3))
         assert run(wrapped) == run(queue.Queue(3))
         tally(wrapped.put_nowait), ledger_of(shelf)
+
+
+class Awkward:
+    """Its methods have names that a wrapper might need for itself."""
+
+    def method(self) -> str:
+        return "method"
+
+    def who(self) -> str:
+        return self._real()
+
+    def _real(self) -> str:
+        return "real"
+
+    def _wrapped(self) -> str:
+        return "wrapped"
+
+    def answerer(self, member: str) -> str:
+        return member + self._wrapped()
+
+
+def test_a_class_may_have_any_names(shelf: Shelf) -> None:
+    wrapped = shelf.wrap(Awkward())
+    cue(wrapped._wrapped).gives("cued")
+
+    assert (wrapped.method(), wrapped.who(), wrapped.answerer("so ")) == (
+        "method",
+        "real",
+        "so cued",
+    )
+    called = ["method", "who", "_real", "answerer", "_wrapped"]
+    assert ledger_of(wrapped).names == [f"Awkward.{name}" for name in called]

@@ -16,6 +16,7 @@ import pytest
 
 from urnshelf import running
 from urnshelf.errors import UrnShelfError
+from urnshelf.plain_imports import PlainImports
 from urnshelf.project import of_a_shelf, settings_in
 
 if TYPE_CHECKING:
@@ -72,6 +73,9 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 def pytest_configure(config: pytest.Config) -> None:
     """What pyproject.toml says under `[tool.urnshelf]`, and the marker."""
+    ours = PlainImports()
+    ours.come_first()
+    config.add_cleanup(ours.leave)
     try:
         config.stash[_PROJECT] = settings_in(config.rootpath / "pyproject.toml")
     except UrnShelfError as why:
@@ -185,7 +189,7 @@ def pytest_runtest_setup(item: pytest.Item) -> None:
     _made.clear()
     for one in _shared:
         one.forget_calls()
-    if "urnshelf" in item.keywords and item.config.pluginmanager.has_plugin("urnshelf_shared"):
+    if item.config.pluginmanager.has_plugin("urnshelf_shared") and "urnshelf" in item.keywords:
         pytest.fail(
             "@pytest.mark.urnshelf: several tests share the shelf, so it cannot have settings for "
             "one of them: say them in [tool.urnshelf], or take shelf_scope out there",

@@ -70,7 +70,7 @@ def remarks_of(shelf: Shelf, test: str, name: str, limits: Limits) -> Iterator[R
         kind = "unused-cue" if hider is None else "hidden-cue"
         more = "" if hider is None else f", hidden by {hider} set at {_place(hider.place)}"
         yield Remark(kind, _place(cue.place), f"{name}: {cue}{more}")
-    for call in desk.calls(lambda entry: repr(entry[0].answered_by) == "an empty value"):
+    for call in desk.calls(lambda call: repr(call.answered_by) == "an empty value"):
         what = f"{call}; to cue it: {suggested_cue(call)}"
         yield Remark("empty-answer", _place(call.called_from), f"{name}: {what}")
     for line in shelf._undone():

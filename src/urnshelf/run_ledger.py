@@ -12,7 +12,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from urnshelf.calls.ledger import NO_REPLY, Call, live_call
+from urnshelf.calls.ledger import NO_REPLY, Call, live_call, values_of
 from urnshelf.errors import FileRefused, UnansweredCall
 from urnshelf.files.whole import why
 from urnshelf.kept_file import MASK, is_secret
@@ -76,7 +76,7 @@ def _call(call: Call, hidden: set[str]) -> dict[str, Any]:
     target = live.target
     arguments = {
         name: MASK if is_secret(name) or name.lower() in hidden else show_argument(value)
-        for name, value in zip(target.parameters, call._entry[3:], strict=True)
+        for name, value in zip(target.parameters, values_of(call), strict=True)
     }
     found: dict[str, Any] = {
         "fake": target.state.label,

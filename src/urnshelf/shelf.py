@@ -351,7 +351,7 @@ class Shelf(Replaced, Watched, Shelved):
 
     def _undone(self) -> list[str]:
         """The calls that would have changed something, had no cue answered them with a value."""
-        calls = self._desk.calls(lambda entry: type(entry[0].answered_by) is Line)
+        calls = self._desk.calls(lambda call: type(call.answered_by) is Line)
         changes = [(call, self._readings.would_do(live_call(call).target)) for call in calls]
         return [
             f"#{call.number}  {call}: {change}"

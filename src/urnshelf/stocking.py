@@ -43,6 +43,9 @@ class Stocking:
 
     def stock(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:
         """Records of a type, drawn, or the user's own: all of them, or none."""
+        if n is None and not fields and description_of(type(what)) is not None:
+            with self._store.lock:  # one record is stored whole, or not at all
+                return self._own(what)
         with self._store.lock, self._store.journal.together():
             return self._stocked(what, n, fields)
 
@@ -53,11 +56,8 @@ class Stocking:
             _check_count(what, n)
             drawn = self._draw(what, 1 if n is None else n, fields, ())
             return drawn[0] if n is None else drawn
-        if n is None and not fields:
-            if description_of(type(what)) is not None:
-                return self._own(what)
-            if isinstance(what, (list, tuple)):
-                return [self._own(one) for one in what]
+        if n is None and not fields and isinstance(what, (list, tuple)):
+            return [self._own(one) for one in what]
         raise RecordRefused(
             "stock() takes a record type and a number, or one record or a list of them alone, not "
             f"{show(what)}"

@@ -7,13 +7,14 @@ from __future__ import annotations
 import sys
 import threading
 from collections.abc import Callable, Coroutine, Mapping, Sequence
-from types import CodeType, FrameType
+from types import FrameType
 from typing import TYPE_CHECKING, Any
 
-from urnshelf.calls.ledger import NO_REPLY, WITHIN, Call, Entry, LiveCall
+from urnshelf.calls.ledger import NO_REPLY, WITHIN, Call, LiveCall
 from urnshelf.calls.place import YOURS, locate, place_of
 from urnshelf.calls.refusals import Refusals
 from urnshelf.calls.replies import Pending
+from urnshelf.calls.script import script
 from urnshelf.calls.settings import USUAL, Settings
 from urnshelf.calls.taken import Calls
 from urnshelf.calls.target import FakeState, Target
@@ -60,13 +61,13 @@ class Desk:
         unread: Callable[[LiveCall], Unanswered] = lambda _: Unanswered(),
         looks_up: Callable[[Target], bool] = lambda _: False,
     ) -> None:
-        self.answerers = tuple(answerers)
+        self._ask(answerers)
         self.settings = settings
         self.unread = unread
         self.looks_up = looks_up
-        self.ledger: list[Entry] = []
-        self.unawaited: dict[LiveCall, tuple[CodeType, int]] = {}
-        """Calls that were made and not awaited yet, and where."""
+        self.ledger: list[LiveCall] = []
+        self.unawaited: dict[LiveCall, None] = {}
+        """Calls that were made and not awaited yet, in order."""
         self.furnished: list[FakeState] = []
         """The fakes that services were built with, in order."""
         self.given: set[FakeState] = set()
@@ -88,21 +89,26 @@ class Desk:
         self._forgotten = 0
         self.lock = threading.Lock()
 
+    def _ask(self, answerers: Sequence[Answerer]) -> None:
+        """Ask these, in this order; the script only where there are cues."""
+        self.answerers = tuple(answerers)
+        self._uncued = tuple(one for one in answerers if one is not script)
+
     def put_before(self, answerer: Answerer) -> None:
         """Ask this answerer before all others: for the rooms above that run a service with replies
         of their own.
         """
-        self.answerers = (answerer, *self.answerers)
+        self._ask((answerer, *self.answerers))
 
     def put_next(self, earlier: Answerer, answerer: Answerer) -> None:
         """Ask this answerer right after another; once, however often it is said."""
         if answerer not in self.answerers:
             place = self.answerers.index(earlier) + 1
-            self.answerers = (*self.answerers[:place], answerer, *self.answerers[place:])
+            self._ask((*self.answerers[:place], answerer, *self.answerers[place:]))
 
     def put_after(self, answerer: Answerer) -> None:
         """Ask this answerer last, before the call is refused."""
-        self.answerers = (*self.answerers, answerer)
+        self._ask((*self.answerers, answerer))
 
     def take(self, target: Target, live: tuple[Any, ...], frame: FrameType) -> Any:
         """Answer a call.
@@ -117,23 +123,26 @@ class Desk:
         if code is not target.caller:  # code that called before is known to be the user's
             code, offset = locate(frame)
             target.caller = frame.f_code if frame.f_code.co_filename in YOURS else None
-        call = LiveCall(target, live)
+        call = LiveCall()
+        call.target = target
+        call.live = call.kept = live
+        call.code = code
+        call.offset = offset
         if self.has_lessons:
             call.within = WITHIN.get()
-        kept = live
         try:
             # most calls have nothing that could change: then the caller's tuple itself is kept
             for value in live:
                 if type(value) not in PLAIN:
-                    kept = keep_each(live)
+                    call.kept = keep_each(live)
                     break
         except TypeError:  # a class that cannot be hashed
             pass
         # entered before it is answered, so that a call which raises or never returns is there,
         # too
-        self.ledger.append((call, code, offset, *kept))
+        self.ledger.append(call)
         try:
-            for answerer in self.answerers:
+            for answerer in self.answerers if target.cues else self._uncued:
                 reply = answerer(call)
                 if reply is not NO_REPLY:
                     call.reply = reply
@@ -154,22 +163,26 @@ class Desk:
         self, target: Target, live: tuple[Any, ...], frame: FrameType
     ) -> Coroutine[Any, Any, Any]:
         """A coroutine that answers a call; the call is entered when that is first awaited."""
-        call = LiveCall(target, live)
-        place = self.unawaited[call] = locate(frame)
-        coroutine: Any = self._take_awaited(call, *place)
+        call = LiveCall()
+        call.target = target
+        call.live = live
+        call.code, call.offset = locate(frame)
+        self.unawaited[call] = None
+        coroutine: Any = self._take_awaited(call)
         coroutine.__name__ = coroutine.__qualname__ = (
             target.name
         )  # for Python's warning when nobody awaits it
         return coroutine  # type: ignore[no-any-return]
 
-    async def _take_awaited(self, call: LiveCall, code: CodeType, offset: int) -> Any:
+    async def _take_awaited(self, call: LiveCall) -> Any:
         self.unawaited.pop(call, None)
         call.task = _current_task()
         if self.has_lessons:
             call.within = WITHIN.get()
-        self.ledger.append((call, code, offset, *keep_each(call.live)))
+        call.kept = keep_each(call.live)
+        self.ledger.append(call)
         try:
-            for answerer in self.answerers:
+            for answerer in self.answerers if call.target.cues else self._uncued:
                 reply = answerer(call)
                 if reply is not NO_REPLY:
                     if call.delay:
@@ -187,13 +200,13 @@ class Desk:
         finally:
             call.live = ()
 
-    def calls(self, chosen: Callable[[Entry], bool] = lambda _: True) -> list[Call]:
+    def calls(self, chosen: Callable[[LiveCall], bool] = lambda _: True) -> list[Call]:
         """The calls so far that are chosen and not forgotten, in order."""
         # a copy: other threads may go on calling
         return [
-            Call(entry, number)
-            for number, entry in enumerate(self.ledger[self._forgotten :], self._forgotten + 1)
-            if chosen(entry)
+            Call(live, number)
+            for number, live in enumerate(self.ledger[self._forgotten :], self._forgotten + 1)
+            if chosen(live)
         ]
 
     def forget_calls(self) -> None:
@@ -217,10 +230,8 @@ class Desk:
         """What to say of the calls of a method that were made and not awaited; empty where there
         are none.
         """
-        made = list(self.unawaited.items())
-        return never_awaited(
-            [place_of(*place) for call, place in made if call.target is target], target.name
-        )
+        made = [call for call in list(self.unawaited) if call.target is target]
+        return never_awaited([place_of(call.code, call.offset) for call in made], target.name)
 
     def is_handed_over(self, state: FakeState) -> bool:
         """Whether a service was built with the fake."""
@@ -271,7 +282,8 @@ class Desk:
         """
         for cue in self.cues:
             cue._line.let_go()
-        self.answerers, self.unread, self.last_look = (), lambda _: Unanswered(), None
+        self.answerers = self._uncued = ()
+        self.unread, self.last_look = lambda _: Unanswered(), None
         self.cues, self.ledger[:], self.furnished = [], [], []
         self.looks_up = lambda _: False
         self.unawaited.clear()
@@ -303,7 +315,7 @@ class Desk:
         return worded  # type: ignore[no-any-return]
 
     def _find(self, call: LiveCall) -> Call:
-        return self.calls(lambda entry: entry[0] is call)[0]
+        return self.calls(lambda live: live is call)[0]
 
 
 def _current_task() -> str:

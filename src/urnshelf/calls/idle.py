@@ -81,7 +81,7 @@ def _was_handed_over(state: FakeState) -> bool:
     desk, fake = state.desk, state.fake
     if desk.is_handed_over(state):
         return True
-    values: list[Any] = [value for entry in desk.ledger for value in (entry[0].reply, *entry[3:])]
+    values: list[Any] = [value for call in desk.ledger for value in (call.reply, *call.kept)]
     values += [item for cue in desk.cues for item in getattr(cue._line.reply, "items", ())]
     values += [getattr(cue._line.reply, "function", None) for cue in desk.cues]
     return any(_holds(value, fake, 0) for value in values) or _is_held(fake)

@@ -1,8 +1,8 @@
 """The ledger: every call in order, kept small while the test runs, and opened as a `Call` when
 looked at.
 
-An entry is a tuple `(call, code, offset, *arguments)`. Appending to a list is one atomic step, so
-the position in the list is the order number and needs no lock of its own.
+Appending to a list is one atomic step, so the position in the list is the order number and needs no
+lock of its own.
 """
 
 from __future__ import annotations
@@ -33,14 +33,22 @@ WITHIN: ContextVar[Any] = ContextVar("urnshelf_within", default=None)
 
 
 class LiveCall:
-    """A call while it is being answered, and afterwards how it ended.
+    """A call while it is being answered, and afterwards how it ended: an entry of the ledger.
 
-    Args:
-        target: what it is addressed to.
-        live: the caller's own objects, in the order of the parameters; gone once the call is
-            answered.
+    The desk sets its first five attributes one by one: an `__init__` would take longer than all
+    that the desk does with the call.
     """
 
+    target: Target
+    """What it is addressed to."""
+    live: tuple[Any, ...]
+    """The caller's own objects, in the order of the parameters; gone once the call is answered."""
+    kept: tuple[Any, ...]
+    """They as they were at the call."""
+    code: CodeType
+    """The caller's."""
+    offset: int
+    """Where in it."""
     reply: Any = NO_REPLY
     error: BaseException | None = None
     answered_by: Any = None
@@ -56,13 +64,6 @@ class LiveCall:
     """How long those made it wait, where it is awaited."""
     within: Any = None
     """The taught function that made it."""
-
-    def __init__(self, target: Target, live: tuple[Any, ...]) -> None:
-        self.target = target
-        self.live = live
-
-
-Entry = tuple[LiveCall, CodeType, int, *tuple[Any, ...]]
 
 
 class Arguments:
@@ -165,10 +166,10 @@ class Call:
     <call #1 PilotPager.page(vessel_id=7, message='Gray Heron', urgent=False)>
     """
 
-    __slots__ = ("_entry", "number")
+    __slots__ = ("_live", "number")
 
-    def __init__(self, entry: Entry, number: int) -> None:
-        self._entry = entry
+    def __init__(self, live: LiveCall, number: int) -> None:
+        self._live = live
         self.number = number
 
     @property
@@ -179,7 +180,7 @@ class Call:
         >>> ledger_of(shelf)[0].method
         'PilotPager.page'
         """
-        return self._entry[0].target.name
+        return self._live.target.name
 
     @property
     def arguments(self) -> Arguments:
@@ -189,7 +190,7 @@ class Call:
         >>> ledger_of(shelf)[0].arguments.message
         'Gray Heron'
         """
-        return Arguments(self._entry[0].target, self._entry[3:])
+        return Arguments(self._live.target, self._live.kept)
 
     @property
     def reply(self) -> Any:
@@ -201,7 +202,7 @@ class Call:
         >>> ledger_of(shelf)[-1].reply
         3
         """
-        return self._entry[0].reply
+        return self._live.reply
 
     @property
     def error(self) -> BaseException | None:
@@ -214,7 +215,7 @@ class Call:
         >>> ledger_of(shelf)[-1].error
         RecordMissing('no Mooring has id=99; on the shelf: none (shelf.define(Mooring,...
         """
-        return self._entry[0].error
+        return self._live.error
 
     @property
     def taken(self) -> int | None:
@@ -231,7 +232,7 @@ class Call:
         >>> ledger_of(log.lines)[0].taken
         1
         """
-        return self._entry[0].taken
+        return self._live.taken
 
     @property
     def answered_by(self) -> str:
@@ -243,7 +244,7 @@ class Call:
         >>> [call.answered_by for call in ledger_of(shelf)]
         ['the obvious reply', "the shelf's records: SELECT count(*) FROM berth"]
         """
-        answerer = self._entry[0].answered_by
+        answerer = self._live.answered_by
         if answerer is None:
             return "nobody"
         return f"the shelf's records: {self.statement}" if self.statement else str(answerer)
@@ -258,7 +259,7 @@ class Call:
         >>> ledger_of(shelf)[-1].statement
         "SELECT * FROM berth WHERE harbour = 'Ternhythe' ORDER BY id"
         """
-        call = self._entry[0]
+        call = self._live
         if call.answered_by is None:
             return ""
         return str(call.note() if callable(call.note) else call.note)
@@ -271,12 +272,12 @@ class Call:
         >>> ledger_of(shelf)[-1].called_from.line > 0
         True
         """
-        return place_of(self._entry[1], self._entry[2], self._entry[0].task)
+        return place_of(self._live.code, self._live.offset, self._live.task)
 
     def __str__(self) -> str:
-        within = self._entry[0].within
+        within = self._live.within
         by = "" if within is None else f"  (by the test's own function, {within})"
-        return self._entry[0].target.written(repr(self.arguments)) + by
+        return self._live.target.written(repr(self.arguments)) + by
 
     def __repr__(self) -> str:
         return f"<call #{self.number} {self}>"
@@ -284,9 +285,9 @@ class Call:
 
 def live_call(call: Call) -> LiveCall:
     """The machine's side of a call: its target, and who answered."""
-    return call._entry[0]
+    return call._live
 
 
 def values_of(call: Call) -> tuple[Any, ...]:
     """A call's arguments in the order of the parameters."""
-    return call._entry[3:]
+    return call._live.kept

@@ -160,10 +160,10 @@ def _calls_in_a_row(call: LiveCall) -> int:
     """
     target, limit = call.target, call.target.desk.settings.repeat_limit
     found = 0
-    for entry in reversed(target.desk.ledger):
-        if entry[0].target is target:
+    for earlier in reversed(target.desk.ledger):
+        if earlier.target is target:
             found += 1
-        elif not getattr(entry[0].answered_by, "is_waiting", False):
+        elif not getattr(earlier.answered_by, "is_waiting", False):
             break
         if found > limit:
             break

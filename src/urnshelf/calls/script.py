@@ -128,9 +128,7 @@ class Line:
         """How many calls it answered."""
         ledger = self.target.desk.ledger
         # by which object it is: lines are not compared
-        return sum(
-            entry[0].answered_by is self or id(self) in map(id, entry[0].passed) for entry in ledger
-        )
+        return sum(call.answered_by is self or id(self) in map(id, call.passed) for call in ledger)
 
     @property
     def is_spent(self) -> bool:

@@ -10,7 +10,7 @@ from typing import Any, ParamSpec, overload
 from urnshelf.calls.asking import asked
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.handles import AssignmentHandle, AttributeHandle, target_of
-from urnshelf.calls.ledger import Call, Entry, live_call, values_of
+from urnshelf.calls.ledger import Call, LiveCall, live_call, values_of
 from urnshelf.calls.taken import Calls
 from urnshelf.calls.target import FakeState, state_of
 from urnshelf.calls.wording import plural, tally_text, unseen_text
@@ -135,7 +135,7 @@ def tally(method: object, /, *args: object, **kwargs: object) -> Tally:
     """
     wanted = asked(method, args, kwargs, "tally")
     target, desk = wanted.target, wanted.target.desk
-    all_calls = desk.calls(lambda entry: entry[0].target is target)
+    all_calls = desk.calls(lambda call: call.target is target)
     if not all_calls:
         _refuse_idle(target.state)
     counted, others = _split(all_calls, wanted.expected)
@@ -217,7 +217,7 @@ def unseen(first: object, /, *more: object) -> Unseen:
             f"unseen({', '.join(scope.name for scope in scopes)}): they are of two shelves; look "
             "at each by itself, unseen(a) and unseen(b)"
         )
-    found = desk.calls(lambda entry: any(scope.chosen(entry) for scope in scopes))
+    found = desk.calls(lambda call: any(scope.chosen(call) for scope in scopes))
     for scope in scopes:
         if scope.state is not None and not any(map(scope.chosen, desk.ledger)):
             _refuse_idle(scope.state)
@@ -250,7 +250,7 @@ class _Scope:
     """What the user wants to look at: of the whole shelf there is no state of a fake."""
 
     def __init__(
-        self, desk: Desk, chosen: Callable[[Entry], bool], name: str, state: FakeState | None
+        self, desk: Desk, chosen: Callable[[LiveCall], bool], name: str, state: FakeState | None
     ) -> None:
         self.desk = desk
         self.chosen = chosen
@@ -261,14 +261,14 @@ class _Scope:
 def _scope(what: object, verb: str) -> _Scope:
     state = state_of(what)
     if state is not None:
-        return _Scope(state.desk, lambda entry: entry[0].target.state is state, state.label, state)
+        return _Scope(state.desk, lambda call: call.target.state is state, state.label, state)
     desk = getattr(what, "_desk", None)
     if isinstance(desk, Desk) and not isinstance(what, Calls):
         return _Scope(desk, lambda _: True, "the shelf", None)
     if not isinstance(what, (AttributeHandle, AssignmentHandle)) and not callable(what):
         raise CueRefused(f"{verb}() takes a method of a fake, a fake, or a shelf, not {show(what)}")
     target = target_of(what, verb)
-    return _Scope(target.desk, lambda entry: entry[0].target is target, target.name, target.state)
+    return _Scope(target.desk, lambda call: call.target is target, target.name, target.state)
 
 
 def _needs_no_look(call: Call) -> bool:

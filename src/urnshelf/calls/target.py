@@ -103,7 +103,7 @@ class FakeState:
         """Whether it was ever called, or cued."""
         desk = self.desk
         return (
-            any(entry[0].target.state is self for entry in desk.ledger)
+            any(call.target.state is self for call in desk.ledger)
             or any(call.target.state is self for call in list(desk.unawaited))
             or any(cue._line.target.state is self for cue in desk.cues)
         )
@@ -118,10 +118,8 @@ class Target:
     """
 
     caller: CodeType | None = None
-    own: Callable[[Any], Any] | None = None
-    """What runs the own code of a wrapped object; None where there is none, or it was not yet
-    looked for.
-    """
+    own: Callable[..., Any] | None = None
+    """The own method of a wrapped object; None where there is none, or it was not yet sought."""
     cues: tuple[Line, ...] = ()
     own_promise: Promise | None = None
     """What it gives, where that is another thing than its member promises."""

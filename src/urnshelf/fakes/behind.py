@@ -44,56 +44,51 @@ class Behind:
 class OwnCode:
     """A wrapped object without what was laid over it: its methods as its own class has them.
 
+    Its own names are such as no class has, for every other one is looked for in the class.
+
     Args:
         real: the object.
         wrapped: the class that was laid over its own.
     """
 
-    __slots__ = ("_real", "_who", "_wrapped")
-    _real: Any
-    _who: Behind
-    _wrapped: Any
+    __slots__ = ("_urnshelf_real", "_urnshelf_who", "_urnshelf_wrapped")
+    _urnshelf_real: Any
+    _urnshelf_who: Behind
+    _urnshelf_wrapped: Any
 
     def __init__(self, real: Any, wrapped: type) -> None:
-        object.__setattr__(self, "_real", real)
-        object.__setattr__(self, "_wrapped", wrapped)
-        object.__setattr__(self, "_who", Behind(self))
+        object.__setattr__(self, "_urnshelf_real", real)
+        object.__setattr__(self, "_urnshelf_wrapped", wrapped)
+        object.__setattr__(self, "_urnshelf_who", Behind(self))
 
     def __getattr__(self, name: str) -> Any:
-        return getattr(super(self._wrapped, self._real), name)
+        return getattr(super(self._urnshelf_wrapped, self._urnshelf_real), name)
 
-    def answerer(self, member: Member) -> Callable[[LiveCall], Any]:
-        """What gives what its own method gives."""
-        method, who, by_kind = getattr(self, member.name), self._who, member.call
+    def _urnshelf_method(self, member: Member) -> Callable[..., Any]:
+        """Its own method, which takes a call's arguments in their order."""
+        method, by_kind = getattr(self, member.name), member.call
         parameters = member.signature.parameters.values()
-        is_plain = all(one.kind in _BY_POSITION for one in parameters)
-
-        def plain(call: LiveCall) -> Any:
-            call.answered_by = who
-            return method(*call.live)
-
-        def other(call: LiveCall) -> Any:
-            call.answered_by = who
-            return by_kind(method, call.live)
-
-        return plain if is_plain else other
+        if all(one.kind in _BY_POSITION for one in parameters):
+            return method  # type: ignore[no-any-return]
+        return lambda *live: by_kind(method, live)
 
     def __setattr__(self, name: str, value: object) -> None:
         # by the descriptor of its own class: to assign on the object would lead here again
-        getattr(self._wrapped.__mro__[1], name).__set__(self._real, value)
+        getattr(self._urnshelf_wrapped.__mro__[1], name).__set__(self._urnshelf_real, value)
 
 
 def through(call: LiveCall) -> Any:
     """The answerer: the object behind the fake, if there is one."""
     target = call.target
-    if target.own is not None:
-        return target.own(call)  # by far the most calls
     real = target.state.behind
+    if target.own is not None:  # by far the most calls
+        call.answered_by = real._urnshelf_who
+        return target.own(*call.live)
     if real is NOTHING:
         return NO_REPLY
     if type(real) is OwnCode and type(target) is MethodTarget and not target.promise.awaited:
-        target.own = real.answerer(target.member)
-        return target.own(call)
+        target.own = real._urnshelf_method(target.member)
+        return through(call)
     call.answered_by = Behind(real)
     name = target.member.name
     if isinstance(target, AssignmentTarget):

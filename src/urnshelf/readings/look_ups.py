@@ -15,7 +15,6 @@ from urnshelf.readings.operations import (
     Operation,
     Promised,
     Reading,
-    Role,
     Unread,
 )
 from urnshelf.readings.parameters import Asked
@@ -26,7 +25,6 @@ from urnshelf.readings.subject import Subject
 from urnshelf.readings.verbs import COUNTS
 from urnshelf.readings.wanted import Wanted, wanted_by
 from urnshelf.store.comparisons import Comparison
-from urnshelf.store.conditions import AllOf
 from urnshelf.store.paths import Placeholder, identifier, literal
 from urnshelf.store.queries import Query
 from urnshelf.store.views import View
@@ -53,6 +51,8 @@ def read_look_up(subject: Subject) -> Reading | Unread | None:
     if run is _one and not (wanted.parts or wanted.flags or wanted.is_first):
         return Unread("it promises one record, but says not which")
     gives_many = run is not _one
+    if run is _one:
+        run = partial(_one, key_at=_place_of_key(wanted, about))
     span = span_of(member, about)
     if span is not None and span.is_pair:
         run = partial(_run_of_span, run=run, span=span, names=member.parameters)
@@ -148,33 +148,36 @@ def _run_untold(result: Result, wanted: Wanted, name: Name, about: Entity) -> An
         return None
     if name.many:
         return _many
-    by_key = (
-        len(wanted.parts) == 1
-        and wanted.parts[0].role is Role.CONDITION
-        and _asks_for_key(wanted, about)
-    )
+    by_key = _place_of_key(wanted, about) is not None
     return _one if by_key or wanted.is_first else None
 
 
-def _asks_for_key(wanted: Wanted, about: Entity) -> bool:
+def _place_of_key(wanted: Wanted, about: Entity) -> int | None:
+    """Which argument is the key, where nothing but the key is asked for; None where more is."""
+    if len(wanted.parts) != 1 or wanted.parts[0].make is None or wanted.flags or wanted.is_arranged:
+        return None
     # made with a placeholder, only to see which field it compares
-    asked = wanted.conditions((Placeholder("key"),) * (wanted.parts[0].position + 1))[-1]
-    return isinstance(asked, Comparison) and asked.sign == "=" and (asked.path,) == about.key_fields
+    asked = wanted.parts[0].make(Placeholder("key"))
+    is_equal = isinstance(asked, Comparison) and asked.sign == "=" and not asked.fold
+    is_key = is_equal and asked.fields == about.key_fields
+    return wanted.parts[0].position if is_key else None
 
 
-def _one(access: Access, values: tuple[Any, ...], wanted: Wanted, result: Result) -> Any:
+_PLAIN_KEYS = (int, str)
+"""Of these a condition on the key finds what the key finds."""
+
+
+def _one(
+    access: Access,
+    values: tuple[Any, ...],
+    wanted: Wanted,
+    result: Result,
+    key_at: int | None = None,
+) -> Any:
     table = access.table
-    conditions = wanted.conditions(values)
-    # by its key a record is found without a query
-    key = conditions[0] if len(conditions) == 1 and not wanted.is_first else None
-    if (
-        isinstance(key, Comparison)
-        and key.sign == "="
-        and (key.path,) == table.key_fields
-        and _is_hashable(key.value)
-    ):
-        access.did(lambda: Query(table, AllOf((key,))))
-        found = table.find(key.value)
+    if key_at is not None and type(values[key_at]) in _PLAIN_KEYS:
+        access.did(lambda: wanted.query(table, values))
+        found = table.find(values[key_at])
     else:
         query = wanted.query(table, values)
         access.did(query)
@@ -266,11 +269,3 @@ def _wrong_promise(verb: str, result: Result) -> str:
             "record or many"
         )
     return f"{verb!r} is read where it promises a record, a record or None, or many records"
-
-
-def _is_hashable(value: object) -> bool:
-    try:
-        hash(value)
-    except TypeError:
-        return False
-    return True

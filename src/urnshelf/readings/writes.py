@@ -94,7 +94,7 @@ def _stored_reading(
         # refused
         for record in list(values[0]) if is_many else [values[0]]:
             stored.append(store(table, record))
-            own.append(_own(record, stored[-1]))
+            own.append(_own(record, stored[-1], table))
         return reply(table, own)
 
     def tell() -> str:
@@ -143,11 +143,12 @@ _OPERATIONS = {
 }
 
 
-def _own(record: object, stored: Any) -> Any:
+def _own(record: object, stored: Any, table: View[Any]) -> Any:
     """The caller's own object, as mappers give it back; what cannot be changed is given as it was
     stored, with the key and the version that it got.
     """
-    return record if same(record, stored) else stored
+    is_own = not table.described.is_frozen or same(record, stored)
+    return record if is_own else stored
 
 
 def _store_of(verb: str) -> Store:
