@@ -8,11 +8,13 @@ from typing import Any
 import pytest
 
 import urnshelf
+from urnshelf import kiosk
 from urnshelf.demo import harbour
 
 NAMES = {
     **{name: getattr(urnshelf, name) for name in urnshelf.__all__},
     **{name: getattr(harbour, name) for name in harbour.__all__},
+    **{name: getattr(kiosk, name) for name in kiosk.__all__},
     "NOON": datetime(2030, 6, 1, 12, tzinfo=UTC),
 }
 

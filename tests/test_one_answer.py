@@ -702,6 +702,7 @@ def test_what_users_hold_shows_no_machine(shelf: Shelf) -> None:
         "fake",
         "furnish",
         "keyed",
+        "kiosk",
         "limited_to",
         "load",
         "load_sql",

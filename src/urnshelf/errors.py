@@ -237,6 +237,18 @@ class UnitRefused(UrnShelfError):
     """
 
 
+class HostRefused(UrnShelfError, OSError):
+    """A host that no kiosk stands in for, while one does for another: a test reaches no real one.
+
+    >>> import urllib.request
+    >>> with shelf.refusals_expected(), shelf.kiosk("tides").stands_in_for("https://tides.example"):
+    ...     urllib.request.urlopen("https://gauges.example/depth")
+    Traceback (most recent call last):
+        ...
+    urllib.error.URLError: <urlopen error gauges.example is no host that a kiosk stands in for...
+    """
+
+
 class FileRefused(UrnShelfError):
     """A file or a database whose data cannot be taken in, or written; nothing on the shelf was
     changed.

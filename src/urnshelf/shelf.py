@@ -19,6 +19,7 @@ from urnshelf.fakes.making import Fakes
 from urnshelf.fakes.obvious import obvious, obvious_text
 from urnshelf.readings.answering import Readings
 from urnshelf.records.display import show
+from urnshelf.remote import Remote
 from urnshelf.replaced import Replaced
 from urnshelf.shelved import Shelved
 from urnshelf.store.journal import ABSENT
@@ -50,7 +51,7 @@ class SettingsGiven(TypedDict, total=False):
     defaults: Literal["drawn", "declared"]
 
 
-class Shelf(Replaced, Watched, Shelved):
+class Shelf(Remote, Replaced, Watched, Shelved):
     """One test's records, fakes, urn, clock and ledger. Fresh for each test; as a context manager
     it checks on leaving.
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from inspect import Parameter
 from typing import Any
 
-from urnshelf.calls.handles import SomeOf, target_of
+from urnshelf.calls.handles import Handle, SomeOf, target_of
 from urnshelf.calls.target import AssignmentTarget, Target
 from urnshelf.calls.wording import signature_line
 from urnshelf.errors import CueRefused
@@ -33,9 +33,10 @@ class Asked:
         args: those given by position, as they were written.
         kwargs: those given by name.
         is_some: whether those that were not written may be anything.
+        more: what is asked for besides the arguments, as code.
     """
 
-    __slots__ = ("args", "expected", "is_some", "kwargs", "target")
+    __slots__ = ("args", "expected", "is_some", "kwargs", "more", "target")
 
     def __init__(
         self,
@@ -45,12 +46,14 @@ class Asked:
         kwargs: Mapping[str, Any] = _NOTHING,
         *,
         is_some: bool = False,
+        more: str = "",
     ) -> None:
         self.target = target
         self.expected = expected
         self.args = args
         self.kwargs = kwargs
         self.is_some = is_some
+        self.more = more
 
     @property
     def method(self) -> str:
@@ -60,7 +63,8 @@ class Asked:
     @property
     def omitted(self) -> set[str]:
         """The parameters that were not written, so that their defaults are meant."""
-        if self.expected is None or self.is_some or isinstance(self.target, AssignmentTarget):
+        is_method = self.target.is_read and not isinstance(self.target, AssignmentTarget)
+        if self.expected is None or self.is_some or not is_method:
             return set()
         signature = self.target.member.signature
         return (
@@ -78,10 +82,11 @@ class Asked:
         """`TideService.depth_at('Ternhythe', whatever)`; no parentheses when any arguments will
         do.
         """
-        if self.expected is None:
-            return self.target.name
+        if not (self.args or self.kwargs):
+            return self.target.name + self.more
         written = f"({', '.join(self.arguments)})"
-        return f"{self.method}{written}" if self.is_some else self.target.written(written)
+        words = f"{self.method}{written}" if self.is_some else self.target.written(written)
+        return words + self.more
 
 
 def asked(method: object, args: tuple[Any, ...], kwargs: dict[str, Any], verb: str) -> Asked:
@@ -111,7 +116,10 @@ def asked(method: object, args: tuple[Any, ...], kwargs: dict[str, Any], verb: s
         except TypeError as why:
             told = Asked(target, (), args, kwargs, is_some=is_some)
             raise CueRefused(_misfit_text(told, verb, why)) from None
-    found = Asked(target, expected, args, kwargs, is_some=is_some)
+    more = ""
+    if isinstance(method, Handle):
+        expected, more = method._expects(expected), method._more
+    found = Asked(target, expected, args, kwargs, is_some=is_some, more=more)
     if expected is not None:
         _refuse_what_never_fits(found, verb)
     return found

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
-from typing import Any, ParamSpec, TypeVar, overload
+from typing import Any, ParamSpec, Protocol, TypeVar, overload
 
 from urnshelf.calls.asking import asked
 from urnshelf.calls.cue import Cue
@@ -15,8 +15,17 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 P = ParamSpec("P")
 R = TypeVar("R")
+C_co = TypeVar("C_co", covariant=True)
 
 
+class _CuedInItsOwnWay(Protocol[C_co]):
+    """What has a kind of cue of its own."""
+
+    def _new_cue(self, line: Line) -> C_co: ...
+
+
+@overload
+def cue(method: _CuedInItsOwnWay[C_co], /, *args: Any, **kwargs: Any) -> C_co: ...
 @overload
 def cue(method: Callable[P, R], /) -> Cue[P, R]: ...
 @overload
@@ -49,6 +58,7 @@ def cue(method: object, /, *args: object, **kwargs: object) -> Any:
     6.3
     """
     wanted = asked(method, args, kwargs, "cue")
-    new: Cue[..., Any] = Cue(Line(wanted, locate(sys._getframe(1))))
+    line = Line(wanted, locate(sys._getframe(1)))
+    new: Cue[..., Any] = getattr(method, "_new_cue", Cue)(line)
     wanted.target.desk.cues.append(new)
     return new

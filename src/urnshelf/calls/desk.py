@@ -290,11 +290,16 @@ class Desk:
         self.given.clear()
         self.at_end.clear()
 
-    def refusal(self, call: LiveCall) -> UnansweredCall:
-        """The refusal of a call, noted."""
+    def refusal(self, call: LiveCall, text: str = "") -> UnansweredCall:
+        """The refusal of a call, noted.
+
+        Args:
+            call: in the ledger.
+            text: what it says, where who refused knows better.
+        """
         from urnshelf.calls.refusing import unanswered  # few calls are refused
 
-        refusal = UnansweredCall(unanswered(self._find(call), self.unread(call)))
+        refusal = UnansweredCall(text or unanswered(self._find(call), self.unread(call)))
         self.refusals.note(refusal, call.target)
         return refusal
 

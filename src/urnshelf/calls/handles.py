@@ -23,7 +23,25 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 R = TypeVar("R")
 
 
-class AttributeHandle:
+class Handle:
+    """What stands for a target where it is cued or looked at."""
+
+    __slots__ = ("_target",)
+
+    def __init__(self, target: Target) -> None:
+        self._target = target
+
+    @property
+    def _more(self) -> str:
+        """What it asks for besides the arguments, as code."""
+        return ""
+
+    def _expects(self, expected: tuple[Any, ...] | None) -> tuple[Any, ...] | None:
+        """The arguments that are wanted, where these were written."""
+        return expected
+
+
+class AttributeHandle(Handle):
     """An attribute of a fake, to be cued and tallied like a method without arguments.
 
     >>> from typing import Protocol
@@ -35,15 +53,12 @@ class AttributeHandle:
     True
     """
 
-    __slots__ = ("_target",)
+    __slots__ = ()
 
     if TYPE_CHECKING:  # to the checkers it is like a method without arguments
 
         def __call__(self) -> Any:
             """Never called."""
-
-    def __init__(self, target: Target) -> None:
-        self._target = target
 
     @property
     def assigned(self) -> AssignmentHandle:
@@ -63,7 +78,7 @@ class AttributeHandle:
         return AssignmentHandle(assignment_of(self._target.state, self._target.member))
 
 
-class AssignmentHandle:
+class AssignmentHandle(Handle):
     """Assignments to an attribute, to be cued and tallied like a method with one argument.
 
     >>> from typing import Protocol
@@ -75,15 +90,12 @@ class AssignmentHandle:
     [31.5]
     """
 
-    __slots__ = ("_target",)
+    __slots__ = ()
 
     if TYPE_CHECKING:  # to the checkers it is like a method with one argument
 
         def __call__(self, value: Any, /) -> None:
             """Never called."""
-
-    def __init__(self, target: Target) -> None:
-        self._target = target
 
 
 def attribute(fake: object, name: str) -> AttributeHandle:
@@ -125,13 +137,10 @@ def attribute(fake: object, name: str) -> AttributeHandle:
     return AttributeHandle(target_at(fake, list(state.interface.members).index(name)))
 
 
-class SomeOf:
+class SomeOf(Handle):
     """A method whose omitted arguments may be anything; made by `some_of(…)`."""
 
-    __slots__ = ("_target",)
-
-    def __init__(self, target: Target) -> None:
-        self._target = target
+    __slots__ = ()
 
     def __call__(self, *_args: object, **_kwargs: object) -> NoReturn:
         """Never: it stands for the method where one is cued and looked at."""
@@ -174,7 +183,7 @@ def target_of(method: Any, verb: str) -> Target:
         method: a fake's bound method, a callable fake, or what `attribute(…)` gave.
         verb: the name of the public function, for the message.
     """
-    if isinstance(method, (AttributeHandle, AssignmentHandle, SomeOf)):
+    if isinstance(method, Handle):
         return method._target
     state = state_of(getattr(method, "__self__", None))
     # the function carries the number of its member: its name could be that of another

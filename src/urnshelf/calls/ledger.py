@@ -277,7 +277,8 @@ class Call:
     def __str__(self) -> str:
         within = self._live.within
         by = "" if within is None else f"  (by the test's own function, {within})"
-        return self._live.target.written(repr(self.arguments)) + by
+        target = self._live.target
+        return (target.shown(self._live.kept) or target.written(repr(self.arguments))) + by
 
     def __repr__(self) -> str:
         return f"<call #{self.number} {self}>"

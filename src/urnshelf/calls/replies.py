@@ -61,6 +61,11 @@ class Raising:
         raise error.with_traceback(None)
 
     @property
+    def kind(self) -> type[BaseException]:
+        """The exception's class."""
+        return self._error if isinstance(self._error, type) else type(self._error)
+
+    @property
     def shown(self) -> str:
         """The exception, as it was written."""
         is_class = isinstance(self._error, type)

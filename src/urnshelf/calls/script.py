@@ -4,7 +4,6 @@ first answerer.
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from itertools import count
 from types import CodeType
@@ -51,9 +50,7 @@ class Line:
         self.asked = asked
         """What it is about."""
         self.target: Target = asked.target
-        self.expected: tuple[Any, ...] | None = asked.expected
-        self.fits: Callable[[tuple[Any, ...]], bool] | None = _test_of_all(asked.expected or ())
-        """Whether a call's arguments are those wanted; None where any will do."""
+        self.expect(asked.expected)
         self.reply: Reply | None = None
         self.give: Callable[[LiveCall, int], Any] = _unfinished
         """The reply to a call, and the number of its turn."""
@@ -64,6 +61,13 @@ class Line:
         self._set_at = set_at
         self.turns = count()
         """The numbers of the turns. To count on is one atomic step, and needs no lock."""
+
+    def expect(self, expected: tuple[Any, ...] | None) -> None:
+        """Want these arguments; None for any."""
+        self.asked.expected = expected
+        self.expected: tuple[Any, ...] | None = expected
+        self.fits: Callable[[tuple[Any, ...]], bool] | None = _test_of_all(expected or ())
+        """Whether a call's arguments are those wanted; None where any will do."""
 
     def answer_with(self, reply: Reply) -> None:
         """Finish the line: from now on it answers."""
@@ -88,14 +92,16 @@ class Line:
         elif hasattr(self.reply, "give_after"):
             self.give = self._after_a_wait
         else:
-            self.give = self._later if self.target.promise.awaited else self._after_a_sleep
+            self.give = (
+                self._later if self.target.promise.awaited else self._after_a_wait_of_its_own
+            )
 
     def _after_a_wait(self, call: LiveCall, turn: int) -> Any:  # noqa: ARG002
         reply: Any = self.reply
         return reply.give_after(self.delay, call)
 
-    def _after_a_sleep(self, call: LiveCall, turn: int) -> Any:
-        time.sleep(self.delay)
+    def _after_a_wait_of_its_own(self, call: LiveCall, turn: int) -> Any:
+        self.target.wait(call, self.delay)
         return self.reply.give(call, turn) if self.reply else None
 
     def _later(self, call: LiveCall, turn: int) -> Any:
@@ -151,10 +157,11 @@ class Line:
 
     def __repr__(self) -> str:
         written = ", ".join([self.asked.method, *self.asked.arguments])
+        asks = self.asked.more
         reply = "" if self.reply is None else f".{self.reply!r}"
         waits = f".waits({self.delay:g})" if self.delay else ""
         limit = f".for_calls({self.limit})" if self.limit else ""
-        return f"cue({written}){reply}{waits}{limit}"
+        return f"cue({written}){asks}{reply}{waits}{limit}"
 
 
 class AssignedLine(Line):
@@ -213,10 +220,8 @@ def _pass_on(call: LiveCall, line: Line) -> None:
     """Let the call go on as without the line; what it waits for it waits for now."""
     call.answered_by = None
     call.passed = (*call.passed, line)
-    if line.delay and call.target.promise.awaited:
-        call.delay += line.delay
-    elif line.delay:
-        time.sleep(line.delay)
+    if line.delay:
+        call.target.wait(call, line.delay)
 
 
 def _test_of_all(expected: tuple[Any, ...]) -> Callable[[tuple[Any, ...]], bool] | None:

@@ -9,7 +9,7 @@ from typing import Any, ParamSpec, overload
 
 from urnshelf.calls.asking import asked
 from urnshelf.calls.desk import Desk
-from urnshelf.calls.handles import AssignmentHandle, AttributeHandle, target_of
+from urnshelf.calls.handles import Handle, target_of
 from urnshelf.calls.ledger import Call, LiveCall, live_call, values_of
 from urnshelf.calls.taken import Calls
 from urnshelf.calls.target import FakeState, state_of
@@ -265,7 +265,7 @@ def _scope(what: object, verb: str) -> _Scope:
     desk = getattr(what, "_desk", None)
     if isinstance(desk, Desk) and not isinstance(what, Calls):
         return _Scope(desk, lambda _: True, "the shelf", None)
-    if not isinstance(what, (AttributeHandle, AssignmentHandle)) and not callable(what):
+    if not isinstance(what, Handle) and not callable(what):
         raise CueRefused(f"{verb}() takes a method of a fake, a fake, or a shelf, not {show(what)}")
     target = target_of(what, verb)
     return _Scope(target.desk, lambda call: call.target is target, target.name, target.state)

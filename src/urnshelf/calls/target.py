@@ -4,6 +4,7 @@ assigned.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from types import CodeType
 from typing import TYPE_CHECKING, Any
@@ -16,6 +17,7 @@ from urnshelf.types.nodes import node_of
 
 if TYPE_CHECKING:
     from urnshelf.calls.desk import Desk
+    from urnshelf.calls.ledger import LiveCall
     from urnshelf.calls.script import Line
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -123,6 +125,8 @@ class Target:
     cues: tuple[Line, ...] = ()
     own_promise: Promise | None = None
     """What it gives, where that is another thing than its member promises."""
+    is_read = True
+    """Whether its name and its types may stand for an operation on records."""
     is_look_up = False
     """Whether a call of it only looks, so that nobody need look at it in turn."""
     noun, done, of_what = "call", "called", "arguments"
@@ -180,6 +184,17 @@ class Target:
     def by_position(self, values: tuple[Any, ...]) -> tuple[Any, ...]:
         """Those of a call's arguments that have a position."""
         return values
+
+    def wait(self, call: LiveCall, seconds: float) -> None:
+        """Let a call wait for its reply."""
+        if self.promise.awaited:
+            call.delay += seconds
+        else:
+            time.sleep(seconds)
+
+    def shown(self, values: tuple[Any, ...]) -> str:  # noqa: ARG002
+        """How messages show a call with these values; empty where as any other is."""
+        return ""
 
     def written(self, arguments: str) -> str:
         """A call of it, as messages show it.

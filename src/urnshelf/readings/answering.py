@@ -27,6 +27,9 @@ from urnshelf.types.nodes import Kind
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
+_UNREAD = Unread("", is_operation=False)
+"""Of targets that are no methods of an interface."""
+
 
 class Readings:
     """The readings of one shelf's fakes, over its store.
@@ -84,7 +87,8 @@ class Readings:
             self._version = self._store.version
         known = self._read.get(target)
         if known is None:
-            known = self._read[target] = self.read(target.member, target.state.interface)
+            known = self.read(target.member, target.state.interface) if target.is_read else _UNREAD
+            self._read[target] = known
         return known
 
     def forget(self) -> None:

@@ -58,11 +58,6 @@ def misfit(value: object, node: Node, sample: int = SAMPLE, owner: Any = None) -
     """
     if type(value) is node.bare:  # by far the most common, and not generic
         return None
-    if type(value) is list is node.origin and node.args:
-        # the next most common: a list whose items are all of just the promised class
-        kinds = set(map(type, value if len(value) <= sample else value[:sample]))
-        if kinds <= {node.item.bare}:
-            return None
     look = _WHOLE if sample == SAMPLE and owner is None else _Look(sample, owner)
     wrong = _misfit(value, node, "", look)
     if wrong is None:

@@ -1,0 +1,196 @@
+"""The kiosk without its doors: a request is taken by the route that fits best, walks the one way
+of a call, and comes out as a response.
+"""
+
+from __future__ import annotations
+
+import errno
+import os
+import sys
+from collections.abc import Callable
+from types import FrameType
+from typing import Any, NamedTuple
+
+from urnshelf.calls.desk import Desk
+from urnshelf.calls.ledger import NO_REPLY, LiveCall
+from urnshelf.calls.script import script
+from urnshelf.calls.target import FakeState
+from urnshelf.errors import CueRefused, UrnShelfError
+from urnshelf.interfaces.members import Interface
+from urnshelf.kiosk.near import unanswered
+from urnshelf.kiosk.path_template import PathTemplate
+from urnshelf.kiosk.request import Request
+from urnshelf.kiosk.response import Response, response
+from urnshelf.kiosk.route import Route, RouteTarget
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+_ANY_PATH = PathTemplate("/{path:path}")
+_METHODS = frozenset({"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"})
+Handler = Callable[[Request, dict[str, Any]], Response]
+"""What answers a route that no cue takes, from the request and the path's parameters."""
+
+_SOURCE = """def another_process(target, live, _frame):
+    return target.take(target, live, _getframe(0))
+"""
+_NAMES: dict[str, Any] = {"_getframe": sys._getframe}
+exec(compile(_SOURCE, "<over HTTP>", "exec"), _NAMES)
+_from_outside: Callable[..., Any] = _NAMES["another_process"]
+"""Takes a request that came over the network: its line of code is nobody's here."""
+
+
+def worded(broken: OSError) -> OSError:
+    """An error of the network, with the number and the words that the system gives it."""
+    kind = type(broken)
+    if broken.args or kind not in _NUMBERS:
+        return broken
+    return kind(_NUMBERS[kind], os.strerror(_NUMBERS[kind]))
+
+
+_NUMBERS: dict[type[OSError], int] = {
+    BrokenPipeError: errno.EPIPE,
+    ConnectionAbortedError: errno.ECONNABORTED,
+    ConnectionRefusedError: errno.ECONNREFUSED,
+    ConnectionResetError: errno.ECONNRESET,
+    TimeoutError: errno.ETIMEDOUT,
+}
+
+
+class Answer(NamedTuple):
+    """What comes of a request, and how long it is to be waited for.
+
+    Attributes:
+        response: None where the connection breaks instead.
+        error: how it breaks.
+        waits: in seconds.
+    """
+
+    response: Response | None
+    error: OSError | None
+    waits: float
+
+
+class _KioskState(FakeState):
+    """What the library knows of a kiosk."""
+
+    __slots__ = ()
+
+    @property
+    def label(self) -> str:
+        return self.interface.name
+
+    @property
+    def expression(self) -> str:
+        return f'shelf.kiosk("{self.interface.name}")'
+
+
+class KioskCore:
+    """A stand-in for a remote service: routes, and what they reply.
+
+    Args:
+        name: how messages call it.
+        desk: takes the requests as calls.
+    """
+
+    _urnshelf_members: tuple[Any, ...] = ()
+
+    def __init__(self, name: str, desk: Desk) -> None:
+        self.name = name
+        self._desk = desk
+        self._urnshelf_state = _KioskState(self, Interface(self, KioskCore, name, {}), name, desk)
+        self._routes: dict[tuple[str, str], RouteTarget] = {}
+        self._handlers: dict[RouteTarget, Handler] = {}
+        self._nowhere: dict[str, RouteTarget] = {}
+        desk.put_next(script, self._answer)
+
+    def route(self, method: str, path: str) -> Route:
+        """The requests of one method and path; the same ones again for the same words.
+
+        Args:
+            method: `GET`, `POST` …
+            path: with parameters in braces, `/stations/{code}/depth`; after a colon their kind may
+                stand: `{id:int}`, `{id:uuid}`, `{ratio:float}`, `{rest:path}`.
+
+        Raises:
+            CueRefused: a path that no request can have.
+
+        >>> depth = shelf.kiosk("tides").route("GET", "/stations/{code}/depth")
+        >>> depth
+        <route tides: GET /stations/{code}/depth>
+        """
+        return Route(self._target(method, path))
+
+    def answer(self, request: Request, frame: FrameType | None = None) -> Answer:
+        """What comes of a request.
+
+        Args:
+            request: as it came in.
+            frame: the caller's, where it came from this thread.
+        """
+        target, values = self._taken_by(request)
+        take = target.take if frame is not None else _from_outside
+        try:
+            reply = take(target, (*values.values(), request), frame or sys._getframe())
+        except OSError as broken:
+            return Answer(None, worded(broken), request.waits)
+        except UrnShelfError as refused:
+            return Answer(response(501, text=str(refused)), None, 0.0)
+        except Exception as error:
+            return Answer(self._failed(target, request, error), None, 0.0)
+        return Answer(reply, None, request.waits)
+
+    def _target(self, method: str, path: str) -> RouteTarget:
+        verb = str(method).upper()
+        if verb not in _METHODS:
+            raise CueRefused(
+                f"route({method!r}, …): there is no method {verb}; choose {', '.join(_METHODS)}"
+            )
+        known = self._routes.get((verb, path))
+        if known is None:
+            known = self._routes[verb, path] = RouteTarget(
+                self._urnshelf_state, verb, PathTemplate(path)
+            )
+        return known
+
+    def _taken_by(self, request: Request) -> tuple[RouteTarget, dict[str, Any]]:
+        """The route that takes a request, and the values of its path's parameters."""
+        best: tuple[RouteTarget, dict[str, Any]] | None = None
+        for target in self._routes.values():
+            if target.method == request.method:
+                values = target.path.values(request.raw_path)
+                is_better = best is None or target.path.rank < best[0].path.rank
+                if values is not None and is_better:
+                    best = target, values
+        return best or (self._to_nowhere(request.method), {"path": request.path})
+
+    def _to_nowhere(self, method: str) -> RouteTarget:
+        """Where requests of this method go that no route takes."""
+        if method not in self._nowhere:
+            self._nowhere[method] = RouteTarget(self._urnshelf_state, method, _ANY_PATH)
+        return self._nowhere[method]
+
+    def _answer(self, call: LiveCall) -> Any:
+        """The answerer: what a route replies that no cue takes."""
+        target = call.target
+        if not isinstance(target, RouteTarget) or target.state is not self._urnshelf_state:
+            return NO_REPLY
+        handler = self._handlers.get(target)
+        if handler is not None:
+            call.answered_by = handler
+            return handler(call.live[-1], dict(zip(target.parameters, call.live, strict=False)))
+        text = unanswered(self._desk._find(call), target, list(self._routes.values()))
+        raise self._desk.refusal(call, text)
+
+    def _failed(self, target: RouteTarget, request: Request, error: Exception) -> Response:
+        """What a client gets where a reply's own function fails; the test is told."""
+        text = (
+            f"{request.line} was requested of the kiosk {self.name}, and its reply raised "
+            f"{type(error).__name__}: {error}"
+        )
+        told = UrnShelfError(text)
+        told.__cause__ = error
+        self._desk.refusals.note(told, target)
+        return response(500, text=text)
+
+    def __repr__(self) -> str:
+        return f"<kiosk {self.name}, {len(self._routes)} routes>"

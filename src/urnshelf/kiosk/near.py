@@ -1,0 +1,85 @@
+"""The message of a request that nothing answers: which routes came near, and what differed."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Sequence
+
+from urnshelf.calls.ledger import Call, values_of
+from urnshelf.calls.wording import nearest_cues
+from urnshelf.kiosk.request import Request
+from urnshelf.kiosk.route import RouteTarget
+from urnshelf.records.display import show
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+_SHOWN = 3
+
+
+def unanswered(call: Call, target: RouteTarget, routes: Sequence[RouteTarget]) -> str:
+    """The message of a refusal.
+
+    Args:
+        call: the request, in the ledger.
+        target: the route that took it; one of no route where none did.
+        routes: all of the kiosk.
+    """
+    request: Request = values_of(call)[-1]
+    is_routed = target in routes
+    lines = [
+        f"{request.line} was requested of the kiosk {target.state.label}, and nothing answers it.",
+        "",
+        f"  requested     from {call.called_from}",
+    ]
+    lines += _came(request)
+    if is_routed:
+        lines.append(f"  route         {target.member.name}")
+        cued = nearest_cues(target.cues, call) if target.cues else ["  cues          none on it"]
+        return "\n".join([*lines, *cued, *_advice(target.expression, target, values_of(call))])
+    lines += _near_routes(request, routes)
+    kiosk = target.state.expression
+    named = f'{kiosk}.route("{request.method}", "{request.raw_path}")'
+    return "\n".join([*lines, *_advice(named, target, ())])
+
+
+def _came(request: Request) -> list[str]:
+    """The body, where there is one: it is what differs most often."""
+    return [f"  its body      {show(request.text, 80)}"] if request.body else []
+
+
+def _near_routes(request: Request, routes: Sequence[RouteTarget]) -> list[str]:
+    if not routes:
+        return ["  routes        none yet"]
+    ranked = sorted(routes, key=lambda route: -_likeness(request, route))
+    lines: list[str] = []
+    for title, route in zip(
+        ("nearest route", "another route", "another route"), ranked, strict=False
+    ):
+        lines.append(f"  {title} {route.member.name}")
+        if route.method != request.method:
+            lines += _both("method", route.method, request.method)
+        if route.path.values(request.raw_path) is None:
+            lines += _both("path", str(route.path), request.raw_path)
+    if len(routes) > _SHOWN:
+        lines.append(f"                … and {len(routes) - _SHOWN} routes that differ more")
+    return lines
+
+
+def _both(part: str, wanted: str, has: str) -> list[str]:
+    return [
+        f"      {part}  <-- differs",
+        f"          the route has:   {wanted}",
+        f"          the request has: {has}",
+    ]
+
+
+def _likeness(request: Request, route: RouteTarget) -> float:
+    fits = route.path.values(request.raw_path) is not None
+    alike = difflib.SequenceMatcher(None, str(route.path), request.raw_path).ratio()
+    return (2.0 if fits else alike) + (0.5 if route.method == request.method else 0.0)
+
+
+def _advice(route: str, target: RouteTarget, values: tuple[object, ...]) -> list[str]:
+    written = [f"{name}={value!r}" for name, value in zip(target.path.kinds, values, strict=False)]
+    asked = ", ".join([route, *written]) if values else route
+    return ["", "To answer it:", f"    cue({asked}).gives(response(200, json={{}}))"]

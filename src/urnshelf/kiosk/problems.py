@@ -1,0 +1,27 @@
+"""Problem details: what went wrong with a request, as RFC 9457 writes it."""
+
+from __future__ import annotations
+
+from http import HTTPStatus
+from typing import Any
+
+from urnshelf.kiosk.response import Response, response
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+TYPE = "application/problem+json"
+
+
+def problem(status: int, detail: str, **more: Any) -> Response:
+    """A reply that tells what went wrong.
+
+    Args:
+        status: 400 to 599.
+        detail: in words.
+        more: further members.
+
+    >>> problem(404, "no Berth has id=99").body.decode()
+    '{"title": "Not Found", "status": 404, "detail": "no Berth has id=99"}'
+    """
+    told = {"title": HTTPStatus(status).phrase, "status": status, "detail": detail, **more}
+    return response(status, json=told, content_type=TYPE)

@@ -1,0 +1,177 @@
+"""A kiosk with its doors: an application, transports for clients, a real address."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import AbstractContextManager
+from importlib.util import find_spec
+from typing import TYPE_CHECKING, Any
+
+from urnshelf.calls.desk import Desk
+from urnshelf.errors import SettingRefused
+from urnshelf.kiosk.core import KioskCore
+
+if TYPE_CHECKING:
+    from urnshelf.doors.asgi import App
+    from urnshelf.doors.by_httpx import HttpxTransport
+    from urnshelf.doors.by_requests import RequestsAdapter
+    from urnshelf.doors.serving import Address
+    from urnshelf.doors.standing_in import StandsIn
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+class Kiosk(KioskCore):
+    """A stand-in for a remote service; made by `shelf.kiosk(name)`.
+
+    >>> kiosk = shelf.kiosk("tides")
+    >>> depth = kiosk.route("GET", "/tides/{harbour}")
+    >>> _ = cue(depth, harbour="Ternhythe").gives(response(json={"depth_m": 6.3}))
+    >>> import httpx
+    >>> client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://tides.example")
+    >>> client.get("/tides/Ternhythe").json()
+    {'depth_m': 6.3}
+    >>> tally(depth, harbour="Ternhythe") == 1
+    True
+    """
+
+    def __init__(self, name: str, desk: Desk) -> None:
+        super().__init__(name, desk)
+        self._standing: list[StandsIn] = []
+
+    @property
+    def app(self) -> App:
+        """The kiosk as an ASGI application, for whatever runs one.
+
+        >>> import asyncio, httpx
+        >>> kiosk = shelf.kiosk("tides")
+        >>> _ = cue(kiosk.route("GET", "/depth")).gives(response(text="6.3"))
+        >>> async def ask():
+        ...     door = httpx.ASGITransport(kiosk.app)
+        ...     async with httpx.AsyncClient(transport=door) as client:
+        ...         return (await client.get("http://tides.example/depth")).text
+        >>> asyncio.run(ask())
+        '6.3'
+        """
+        from urnshelf.doors.asgi import App
+
+        return App(self)
+
+    def for_httpx(self) -> HttpxTransport:
+        """A transport for `httpx.Client(transport=…)` and `httpx.AsyncClient(transport=…)`; no
+        socket is opened, and nothing is waited for that the client would give up.
+
+        Raises:
+            SettingRefused: httpx is not installed.
+
+        >>> import httpx
+        >>> kiosk = shelf.kiosk("tides")
+        >>> _ = cue(kiosk.route("GET", "/depth")).raises(ConnectionRefusedError())
+        >>> client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://tides.example")
+        >>> client.get("/depth")
+        Traceback (most recent call last):
+            ...
+        httpx.ConnectError: [Errno 111] Connection refused
+        """
+        _need("for_httpx()", "httpx")
+        from urnshelf.doors.by_httpx import HttpxTransport
+
+        return HttpxTransport(self)
+
+    def for_requests(self) -> RequestsAdapter:
+        """An adapter for `requests.Session.mount("http://", …)`; no socket is opened, and nothing
+        is waited for that the client would give up.
+
+        Raises:
+            SettingRefused: requests is not installed.
+
+        >>> import requests
+        >>> kiosk = shelf.kiosk("tides")
+        >>> _ = cue(kiosk.route("GET", "/depth")).gives(response(text="6.3"))
+        >>> session = requests.Session()
+        >>> session.mount("http://tides.example", kiosk.for_requests())
+        >>> session.get("http://tides.example/depth").text
+        '6.3'
+        """
+        _need("for_requests()", "requests")
+        from urnshelf.doors.by_requests import RequestsAdapter
+
+        return RequestsAdapter(self)
+
+    def serve(
+        self, port: int = 0, *, tls: bool = False, host: str = "127.0.0.1"
+    ) -> AbstractContextManager[Address]:
+        """Serve the kiosk at a real address of this machine, for a block.
+
+        Args:
+            port: 0 for one that is free.
+            tls: whether by HTTPS, with a certificate made on the spot; the address has
+                `ca_file`, which a client must trust.
+            host: where to listen. Beyond loopback only where it is said.
+
+        Returns:
+            A context manager; entering it gives the address, a text.
+
+        Raises:
+            SettingRefused: a port that there is not, or uvicorn (for TLS trustme) is not installed.
+
+        >>> import httpx
+        >>> kiosk = shelf.kiosk("tides")
+        >>> _ = cue(kiosk.route("GET", "/depth")).gives(response(text="6.3"))
+        >>> with kiosk.serve() as url:
+        ...     url.startswith("http://127.0.0.1:"), httpx.get(f"{url}/depth").text
+        (True, '6.3')
+        """
+        _need("serve()", "uvicorn", "h11", *(("trustme",) if tls else ()))
+        served: Callable[..., Any]
+        from urnshelf.doors.serving import served
+
+        door: AbstractContextManager[Address] = served(self, port, tls=tls, host=host)
+        return door
+
+    def stands_in_for(self, url: str) -> StandsIn:
+        """Stand in the place of a host: clients that the code under test makes itself come here,
+        those of httpx, requests, urllib, urllib3 and aiohttp. From now on, until the block or the
+        shelf is left.
+
+        Meanwhile a host that no kiosk stands in for is refused, and the test fails: it reaches no
+        real one. This machine's own addresses stay open.
+
+        Args:
+            url: scheme and host, `"https://tides.example"`.
+
+        Returns:
+            What ends it, where it is used as a block.
+
+        Raises:
+            SettingRefused: no address of a host.
+
+        >>> import urllib.request
+        >>> kiosk = shelf.kiosk("tides")
+        >>> _ = cue(kiosk.route("GET", "/depth")).gives(response(text="6.3"))
+        >>> with kiosk.stands_in_for("https://tides.example"):
+        ...     urllib.request.urlopen("https://tides.example/depth").read()
+        b'6.3'
+        """
+        _need("stands_in_for()", "h11")
+        from urnshelf.doors.standing_in import StandsIn
+
+        stands = StandsIn(self, url)
+        self._standing.append(stands)
+        return stands
+
+    def leave(self) -> None:
+        """Stand in for nobody any more; leaving the shelf does it.
+
+        >>> kiosk = shelf.kiosk("tides")
+        >>> _ = kiosk.stands_in_for("https://tides.example")
+        >>> kiosk.leave()
+        """
+        while self._standing:
+            self._standing.pop().end()
+
+
+def _need(door: str, *packages: str) -> None:
+    lacking = [name for name in packages if find_spec(name) is None]
+    if lacking:
+        raise SettingRefused(f"{door} needs {' and '.join(lacking)}: pip install 'urnshelf[kiosk]'")

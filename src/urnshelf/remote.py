@@ -1,0 +1,56 @@
+"""What a shelf has for remote services."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from urnshelf.calls.desk import Desk
+from urnshelf.errors import SettingRefused
+from urnshelf.records.display import show
+
+if TYPE_CHECKING:
+    from urnshelf.kiosks import Kiosk
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+class Remote:
+    """The kiosks of a shelf."""
+
+    _desk: Desk
+    _kiosks: dict[str, Kiosk] | None = None
+
+    def _undo(self) -> None:
+        """Stand in for no host any more."""
+        for kiosk in (self._kiosks or {}).values():
+            kiosk.leave()
+        super()._undo()  # type: ignore[misc]
+
+    def kiosk(self, name: str) -> Kiosk:
+        """A stand-in for a remote service that is spoken to over HTTP; the same one again for the
+        same name.
+
+        A request is a call in the ledger, and a route a method: `cue`, `tally`, `ledger_of` and
+        `unseen` mean what they mean for fakes.
+
+        Args:
+            name: how messages call it.
+
+        Raises:
+            SettingRefused: no name.
+
+        >>> kiosk = shelf.kiosk("tides")
+        >>> depth = kiosk.route("GET", "/stations/{code}/depth")
+        >>> _ = cue(depth, code="TER").gives(response(json={"depth_m": 6.3}))
+        >>> kiosk is shelf.kiosk("tides")
+        True
+        """
+        if not isinstance(name, str) or not name:
+            raise SettingRefused(f"kiosk({show(name, 40)}): give it a name, shelf.kiosk('tides')")
+        if self._kiosks is None:
+            self._kiosks = {}
+        if name not in self._kiosks:
+            from urnshelf.kiosks import Kiosk  # few shelves have one
+
+            self._kiosks[name] = Kiosk(name, self._desk)
+        return self._kiosks[name]
