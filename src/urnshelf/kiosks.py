@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from urnshelf.calls.desk import Desk
 from urnshelf.errors import SettingRefused
 from urnshelf.kiosk.core import KioskCore
+from urnshelf.store.stored import Store
 
 if TYPE_CHECKING:
     from urnshelf.doors.asgi import App
@@ -35,8 +36,8 @@ class Kiosk(KioskCore):
     True
     """
 
-    def __init__(self, name: str, desk: Desk) -> None:
-        super().__init__(name, desk)
+    def __init__(self, name: str, desk: Desk, store: Store) -> None:
+        super().__init__(name, desk, store)
         self._standing: list[StandsIn] = []
 
     @property

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from urnshelf.calls.desk import Desk
 from urnshelf.errors import SettingRefused
 from urnshelf.records.display import show
+from urnshelf.store.stored import Store
 
 if TYPE_CHECKING:
     from urnshelf.kiosks import Kiosk
@@ -18,6 +19,7 @@ class Remote:
     """The kiosks of a shelf."""
 
     _desk: Desk
+    _store: Store
     _kiosks: dict[str, Kiosk] | None = None
 
     def _undo(self) -> None:
@@ -52,5 +54,5 @@ class Remote:
         if name not in self._kiosks:
             from urnshelf.kiosks import Kiosk  # few shelves have one
 
-            self._kiosks[name] = Kiosk(name, self._desk)
+            self._kiosks[name] = Kiosk(name, self._desk, self._store)
         return self._kiosks[name]

@@ -17,18 +17,19 @@ from urnshelf.calls.script import script
 from urnshelf.calls.target import FakeState
 from urnshelf.errors import CueRefused, UrnShelfError
 from urnshelf.interfaces.members import Interface
+from urnshelf.kiosk.collection import Collection, Handled
 from urnshelf.kiosk.near import unanswered
 from urnshelf.kiosk.path_template import PathTemplate
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response, response
 from urnshelf.kiosk.route import Route, RouteTarget
+from urnshelf.store.stored import Store
+from urnshelf.store.tables import Table
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _ANY_PATH = PathTemplate("/{path:path}")
 _METHODS = frozenset({"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"})
-Handler = Callable[[Request, dict[str, Any]], Response]
-"""What answers a route that no cue takes, from the request and the path's parameters."""
 
 _SOURCE = """def another_process(target, live, _frame):
     return target.take(target, live, _getframe(0))
@@ -90,16 +91,18 @@ class KioskCore:
     Args:
         name: how messages call it.
         desk: takes the requests as calls.
+        store: the shelf's records.
     """
 
     _urnshelf_members: tuple[Any, ...] = ()
 
-    def __init__(self, name: str, desk: Desk) -> None:
+    def __init__(self, name: str, desk: Desk, store: Store) -> None:
         self.name = name
         self._desk = desk
+        self._store = store
         self._urnshelf_state = _KioskState(self, Interface(self, KioskCore, name, {}), name, desk)
         self._routes: dict[tuple[str, str], RouteTarget] = {}
-        self._handlers: dict[RouteTarget, Handler] = {}
+        self._handlers: dict[RouteTarget, Handled] = {}
         self._nowhere: dict[str, RouteTarget] = {}
         desk.put_next(script, self._answer)
 
@@ -119,6 +122,35 @@ class KioskCore:
         <route tides: GET /stations/{code}/depth>
         """
         return Route(self._target(method, path))
+
+    def collection(self, path: str, record_type: type, *, view: Table[Any] | None = None) -> None:
+        """Put the shelf's records of one type behind a path: listed with filters
+        (`?harbour=Ternhythe&depth_m__gte=4`), an order (`sort=-depth_m`) and pages (`page` and
+        `size`, `offset` and `limit`, or `cursor`), got, created, replaced, changed and removed.
+        What a request has wrong is told as problem details (RFC 9457). A cue of such a route goes
+        before.
+
+        Args:
+            path: of all of them, `/berths`; that of one is `/berths/{id}`, by the names of the
+                key's fields.
+            record_type: of the records.
+            view: only those that are seen through it: `shelf.view(…)`.
+
+        Raises:
+            RecordRefused: records without a key.
+
+        >>> kiosk = shelf.kiosk("berths")
+        >>> kiosk.collection("/berths", Berth)
+        >>> _ = shelf.stock(Berth, 3, harbour="Ternhythe")
+        >>> import httpx
+        >>> client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+        >>> [berth["id"] for berth in client.get("/berths?harbour=Ternhythe&sort=-id").json()]
+        [3, 2, 1]
+        """
+        seen = self._store.view(record_type) if view is None else view._view
+        seen.need_key("asked for")
+        for (method, of), handled in Collection(path, seen).acts().items():
+            self._handlers[self._target(method, of)] = handled
 
     def answer(self, request: Request, frame: FrameType | None = None) -> Answer:
         """What comes of a request.
@@ -177,7 +209,8 @@ class KioskCore:
         handler = self._handlers.get(target)
         if handler is not None:
             call.answered_by = handler
-            return handler(call.live[-1], dict(zip(target.parameters, call.live, strict=False)))
+            with self._store.lock:
+                return handler(call)
         text = unanswered(self._desk._find(call), target, list(self._routes.values()))
         raise self._desk.refusal(call, text)
 

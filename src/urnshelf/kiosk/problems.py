@@ -12,6 +12,20 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 TYPE = "application/problem+json"
 
 
+class Problem(Exception):
+    """A request that a service refuses; `response` tells why.
+
+    Args:
+        status: 400 to 599.
+        detail: in words.
+        more: further members.
+    """
+
+    def __init__(self, status: int, detail: str, **more: Any) -> None:
+        super().__init__(detail)
+        self.response = problem(status, detail, **more)
+
+
 def problem(status: int, detail: str, **more: Any) -> Response:
     """A reply that tells what went wrong.
 
