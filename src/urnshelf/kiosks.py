@@ -8,6 +8,7 @@ from importlib.util import find_spec
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.desk import Desk
+from urnshelf.clock import Clock
 from urnshelf.errors import SettingRefused
 from urnshelf.kiosk.core import KioskCore
 from urnshelf.store.stored import Store
@@ -36,8 +37,8 @@ class Kiosk(KioskCore):
     True
     """
 
-    def __init__(self, name: str, desk: Desk, store: Store) -> None:
-        super().__init__(name, desk, store)
+    def __init__(self, name: str, desk: Desk, store: Store, clock: Clock) -> None:
+        super().__init__(name, desk, store, clock)
         self._standing: list[StandsIn] = []
 
     @property

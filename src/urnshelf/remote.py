@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from urnshelf.calls.desk import Desk
+from urnshelf.clock import Clock
 from urnshelf.errors import SettingRefused
 from urnshelf.records.display import show
 from urnshelf.store.stored import Store
@@ -20,6 +21,7 @@ class Remote:
 
     _desk: Desk
     _store: Store
+    clock: Clock
     _kiosks: dict[str, Kiosk] | None = None
 
     def _undo(self) -> None:
@@ -54,5 +56,5 @@ class Remote:
         if name not in self._kiosks:
             from urnshelf.kiosks import Kiosk  # few shelves have one
 
-            self._kiosks[name] = Kiosk(name, self._desk, self._store)
+            self._kiosks[name] = Kiosk(name, self._desk, self._store, self.clock)
         return self._kiosks[name]

@@ -48,6 +48,7 @@ class SettingsGiven(TypedDict, total=False):
     unused_cues: Literal["tell", "refuse"]
     refusal_limit: int
     repeat_limit: int
+    ledger_size: int
     defaults: Literal["drawn", "declared"]
 
 
@@ -64,7 +65,8 @@ class Shelf(Remote, Replaced, Watched, Shelved):
             pass whose own cues were never used; `defaults="declared"` keeps fields of drawn records
             that have a default at it, as their type declares them; `refusal_limit` (200) refusals
             of one method, and `repeat_limit` (10,000) calls of one in a row that got its last
-            value again, end it.
+            value again, end it; of more calls than `ledger_size` (20,000) the oldest are dropped
+            where a kiosk takes requests, and looks at them refused.
 
     Raises:
         SettingRefused: a setting that there is not, or a value that it does not take.

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import sys
 import threading
+from collections import Counter
 from collections.abc import Callable, Coroutine, Mapping, Sequence
 from types import FrameType
 from typing import TYPE_CHECKING, Any
@@ -87,6 +88,12 @@ class Desk:
         self.has_lessons = False
         """Whether any method was taught."""
         self._forgotten = 0
+        self.dropped: Counter[Target] = Counter()
+        """How many calls of each target the ledger keeps no more, of those that nobody forgot."""
+        self.used_before: set[FakeState] = set()
+        """The fakes that had calls which are dropped."""
+        self._gone = 0
+        """How many calls were dropped at all: their numbers are not given again."""
         self.lock = threading.Lock()
 
     def _ask(self, answerers: Sequence[Answerer]) -> None:
@@ -203,17 +210,36 @@ class Desk:
     def calls(self, chosen: Callable[[LiveCall], bool] = lambda _: True) -> list[Call]:
         """The calls so far that are chosen and not forgotten, in order."""
         # a copy: other threads may go on calling
+        first = max(self._forgotten, self._gone)
         return [
             Call(live, number)
-            for number, live in enumerate(self.ledger[self._forgotten :], self._forgotten + 1)
+            for number, live in enumerate(self.ledger[first - self._gone :], first + 1)
             if chosen(live)
         ]
+
+    def drop_oldest(self) -> None:
+        """Keep the ledger as large as the settings say: what more comes, the oldest calls go."""
+        most = self.settings.ledger_size
+        # not one at a time: each time the others move
+        if len(self.ledger) < most + most // 4 + 1:
+            return
+        with self.lock:
+            oldest = self.ledger[: len(self.ledger) - most]
+            for number, call in enumerate(oldest, self._gone):
+                self.used_before.add(call.target.state)
+                self.dropped[call.target] += number >= self._forgotten
+                for line in (call.answered_by, *call.passed):
+                    if hasattr(line, "dropped"):
+                        line.dropped += 1
+            self._gone += len(oldest)
+            del self.ledger[: len(oldest)]
 
     def forget_calls(self) -> None:
         """What was called until now counts no more. It stays in the book, for cues count what they
         served.
         """
-        self._forgotten = len(self.ledger)
+        self._forgotten = len(self.ledger) + self._gone
+        self.dropped.clear()
         self.unawaited.clear()
 
     def look_at(self, calls: list[Call], what: str) -> Calls:

@@ -36,6 +36,7 @@ class Line:
         "_set_at",
         "asked",
         "delay",
+        "dropped",
         "expected",
         "fits",
         "give",
@@ -57,6 +58,8 @@ class Line:
         self.passes: Callable[[LiveCall, int], bool] | None = None
         """Whether a call goes on as without the line; None for lines that never let one pass."""
         self.delay = 0.0
+        self.dropped = 0
+        """How many of the calls that it served the ledger keeps no more."""
         self.limit: int | None = None
         self._set_at = set_at
         self.turns = count()
@@ -134,7 +137,9 @@ class Line:
         """How many calls it answered."""
         ledger = self.target.desk.ledger
         # by which object it is: lines are not compared
-        return sum(call.answered_by is self or id(self) in map(id, call.passed) for call in ledger)
+        return self.dropped + sum(
+            call.answered_by is self or id(self) in map(id, call.passed) for call in ledger
+        )
 
     @property
     def is_spent(self) -> bool:

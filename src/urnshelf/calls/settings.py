@@ -28,11 +28,13 @@ class Settings:
         refusal_limit: so many refusals of one method end the test.
         repeat_limit: so many calls of one method in a row, answered by the last of its values again
             and again, end the test.
+        ledger_size: so many calls are kept, at least, where a kiosk takes more requests.
         defaults: whether fields of drawn records that have a default are drawn, or kept at it.
     """
 
     names = (
-        "check_replies", "unanswered", "unused_cues", "refusal_limit", "repeat_limit", "defaults",
+        "check_replies", "unanswered", "unused_cues", "refusal_limit", "repeat_limit",
+        "ledger_size", "defaults",
     )  # fmt: skip
     __slots__ = names
 
@@ -43,6 +45,7 @@ class Settings:
         unused_cues: Literal["tell", "refuse"] = "tell",
         refusal_limit: int = 200,
         repeat_limit: int = 10_000,
+        ledger_size: int = 20_000,
         defaults: Literal["drawn", "declared"] = "drawn",
     ) -> None:
         self.check_replies = check_replies
@@ -50,6 +53,7 @@ class Settings:
         self.unused_cues = unused_cues
         self.refusal_limit = refusal_limit
         self.repeat_limit = repeat_limit
+        self.ledger_size = ledger_size
         self.defaults: Literal["drawn", "declared"] = defaults
 
 

@@ -135,6 +135,7 @@ def tally(method: object, /, *args: object, **kwargs: object) -> Tally:
     """
     wanted = asked(method, args, kwargs, "tally")
     target, desk = wanted.target, wanted.target.desk
+    _refuse_dropped(desk.dropped[target], target.name, desk)
     all_calls = desk.calls(lambda call: call.target is target)
     if not all_calls:
         _refuse_idle(target.state)
@@ -174,6 +175,7 @@ def ledger_of(what: object, /) -> Calls:
     """
     scope = _scope(what, "ledger_of")
     desk = scope.desk
+    _refuse_dropped(scope.dropped, scope.name, desk)
     calls = desk.calls(scope.chosen)
     if not calls and scope.state is not None:
         _refuse_idle(scope.state)
@@ -217,6 +219,8 @@ def unseen(first: object, /, *more: object) -> Unseen:
             f"unseen({', '.join(scope.name for scope in scopes)}): they are of two shelves; look "
             "at each by itself, unseen(a) and unseen(b)"
         )
+    for scope in scopes:
+        _refuse_dropped(scope.dropped, scope.name, desk)
     found = desk.calls(lambda call: any(scope.chosen(call) for scope in scopes))
     for scope in scopes:
         if scope.state is not None and not any(map(scope.chosen, desk.ledger)):
@@ -236,6 +240,16 @@ def _refuse_idle(state: FakeState) -> None:
         refuse_idle(state)
 
 
+def _refuse_dropped(dropped: int, name: str, desk: Desk) -> None:
+    if dropped:
+        most = desk.settings.ledger_size
+        raise LookRefused(
+            f"{name}: of its calls the ledger has dropped the oldest {dropped:,}, so what it would "
+            f"tell is not all: it keeps {most:,} calls. Let it keep more, "
+            f"Shelf(ledger_size={most * 10:_}), or look in between and forget_calls()"
+        )
+
+
 def _split(calls: list[Call], expected: tuple[Any, ...] | None) -> tuple[list[Call], list[Call]]:
     if expected is None:
         return calls, []
@@ -250,9 +264,15 @@ class _Scope:
     """What the user wants to look at: of the whole shelf there is no state of a fake."""
 
     def __init__(
-        self, desk: Desk, chosen: Callable[[LiveCall], bool], name: str, state: FakeState | None
+        self,
+        desk: Desk,
+        chosen: Callable[[LiveCall], bool],
+        name: str,
+        state: FakeState | None,
+        dropped: int,
     ) -> None:
         self.desk = desk
+        self.dropped = dropped
         self.chosen = chosen
         self.name = name
         self.state = state
@@ -261,14 +281,19 @@ class _Scope:
 def _scope(what: object, verb: str) -> _Scope:
     state = state_of(what)
     if state is not None:
-        return _Scope(state.desk, lambda call: call.target.state is state, state.label, state)
+        counts = state.desk.dropped
+        dropped = sum(counts[target] for target in counts if target.state is state)
+        return _Scope(
+            state.desk, lambda call: call.target.state is state, state.label, state, dropped
+        )
     desk = getattr(what, "_desk", None)
     if isinstance(desk, Desk) and not isinstance(what, Calls):
-        return _Scope(desk, lambda _: True, "the shelf", None)
+        return _Scope(desk, lambda _: True, "the shelf", None, sum(desk.dropped.values()))
     if not isinstance(what, Handle) and not callable(what):
         raise CueRefused(f"{verb}() takes a method of a fake, a fake, or a shelf, not {show(what)}")
     target = target_of(what, verb)
-    return _Scope(target.desk, lambda call: call.target is target, target.name, target.state)
+    chosen = lambda call: call.target is target  # noqa: E731
+    return _Scope(target.desk, chosen, target.name, target.state, target.desk.dropped[target])
 
 
 def _needs_no_look(call: Call) -> bool:

@@ -105,7 +105,8 @@ class FakeState:
         """Whether it was ever called, or cued."""
         desk = self.desk
         return (
-            any(call.target.state is self for call in desk.ledger)
+            self in desk.used_before
+            or any(call.target.state is self for call in desk.ledger)
             or any(call.target.state is self for call in list(desk.unawaited))
             or any(cue._line.target.state is self for cue in desk.cues)
         )

@@ -36,10 +36,12 @@ class Handled:
     Args:
         act: answers.
         is_look_up: whether it only looks.
+        what: who it is, in words.
     """
 
-    def __init__(self, act: Act, *, is_look_up: bool) -> None:
+    def __init__(self, act: Act, *, is_look_up: bool, what: str = "the shelf's records") -> None:
         self._act = act
+        self._what = what
         self.is_look_up = is_look_up
 
     def __call__(self, call: LiveCall) -> Response:
@@ -50,7 +52,7 @@ class Handled:
             return wrong.response
 
     def __repr__(self) -> str:
-        return "the shelf's records"
+        return self._what
 
 
 class Collection:
@@ -68,16 +70,15 @@ class Collection:
     def acts(self) -> dict[tuple[str, str], Handled]:
         """What answers each method and path."""
         one = self.path.rstrip("/") + "".join(f"/{{{name}}}" for name in self._view.key_fields)
-        look, change = {"is_look_up": True}, {"is_look_up": False}
         return {
-            ("GET", self.path): Handled(self._list, **look),
-            ("HEAD", self.path): Handled(self._list, **look),
-            ("POST", self.path): Handled(self._create, **change),
-            ("GET", one): Handled(self._get, **look),
-            ("HEAD", one): Handled(self._get, **look),
-            ("PUT", one): Handled(self._replace, **change),
-            ("PATCH", one): Handled(self._change, **change),
-            ("DELETE", one): Handled(self._remove, **change),
+            ("GET", self.path): Handled(self._list, is_look_up=True),
+            ("HEAD", self.path): Handled(self._list, is_look_up=True),
+            ("POST", self.path): Handled(self._create, is_look_up=False),
+            ("GET", one): Handled(self._get, is_look_up=True),
+            ("HEAD", one): Handled(self._get, is_look_up=True),
+            ("PUT", one): Handled(self._replace, is_look_up=False),
+            ("PATCH", one): Handled(self._change, is_look_up=False),
+            ("DELETE", one): Handled(self._remove, is_look_up=False),
         }
 
     # --- looking ----------------------------------------------------------------------------------

@@ -22,6 +22,19 @@ _NO_BODY = frozenset({204, 205, 304})
 """These statuses have none: RFC 9110, sections 15.3.5, 15.3.6 and 15.4.5."""
 
 
+class Later:
+    """Stands for a value that is taken when the reply is given."""
+
+
+def holds_later(value: object) -> bool:
+    """Whether something in a value is taken only when the reply is given."""
+    if isinstance(value, Later):
+        return True
+    if isinstance(value, Mapping):
+        return any(map(holds_later, value.values()))
+    return isinstance(value, (list, tuple)) and any(map(holds_later, value))
+
+
 class Pause(NamedTuple):
     """A wait between two parts of a body; made by `pause(…)`."""
 
@@ -169,6 +182,15 @@ def response(
     response(201, '{"id": 7}')
     """
     _check_status(status)
+    if holds_later(json) or isinstance(text, Later):
+        from urnshelf.kiosk.filling import unfilled  # few replies are
+
+        more: dict[str, Any] = {
+            "headers": headers, "cookies": cookies, "content_type": content_type,
+            "compress": compress,
+        }  # fmt: skip
+        response(status, **more)  # what else is wrong is told now
+        return unfilled(status, json, text, more)
     given = {
         "json": None if json is ... else (json,),
         "text": text, "body": body, "chunks": chunks, "events": events,

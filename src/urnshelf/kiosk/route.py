@@ -8,12 +8,13 @@ from typing import TYPE_CHECKING, Any, Self, Unpack
 from urnshelf.calls.cue import Cue
 from urnshelf.calls.handles import Handle
 from urnshelf.calls.ledger import LiveCall
-from urnshelf.calls.replies import Raising, WhenSpent
+from urnshelf.calls.replies import Raising, Reply, WhenSpent
 from urnshelf.calls.script import Line
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.errors import CueRefused
 from urnshelf.interfaces.members import Member
 from urnshelf.interfaces.promises import Promise
+from urnshelf.kiosk.filling import Filling, Unfilled
 from urnshelf.kiosk.path_template import PathTemplate
 from urnshelf.kiosk.response import Response
 from urnshelf.kiosk.wanting import Conditions, Wanting, wanting
@@ -231,6 +232,11 @@ class RequestCue(Cue[..., Response]):
                 self._check_error(one.kind, one.shown)
         super().gives(*values, when_spent=when_spent)
         return self
+
+    def _with(self, reply: Reply) -> Self:
+        if any(isinstance(one, Unfilled) for one in getattr(reply, "items", ())):
+            reply = Filling(reply, self._line.target.state.fake._store)
+        return super()._with(reply)
 
     def _check_error(self, kind: type[BaseException], shown: str) -> None:
         if not issubclass(kind, OSError):

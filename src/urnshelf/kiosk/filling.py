@@ -1,0 +1,242 @@
+"""Replies that take fields of the record which a request is about."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any
+
+from urnshelf.calls.ledger import LiveCall
+from urnshelf.errors import ReplyRefused, SettingRefused
+from urnshelf.kiosk.problems import Problem
+from urnshelf.kiosk.request import Request
+from urnshelf.kiosk.response import Later, Response, plain, response
+from urnshelf.records.description import snake_case
+from urnshelf.store.column import column
+from urnshelf.store.conditions import AllOf
+from urnshelf.store.queries import Query
+
+if TYPE_CHECKING:
+    from urnshelf.calls.replies import Reply
+    from urnshelf.store.stored import Store
+    from urnshelf.store.views import View
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+class FromRecord(Later):
+    """Stands for fields of the record that a request is about; made by `from_record(…)`."""
+
+    def __init__(self, record_type: type, fields: tuple[str, ...]) -> None:
+        self.record_type = record_type
+        self.fields = fields
+
+    def __repr__(self) -> str:
+        names = "".join(f", {name!r}" for name in self.fields)
+        return f"from_record({self.record_type.__name__}{names})"
+
+
+class FromTemplate(Later):
+    """Stands for a text that is filled for each request; made by `from_template(…)`."""
+
+    def __init__(self, text: str, records: Mapping[str, type]) -> None:
+        self.text = text
+        self.records = dict(records)
+
+    def __repr__(self) -> str:
+        return f"from_template({self.text!r})"
+
+
+def from_record(record_type: type, *fields: str) -> Any:
+    """What a reply takes from the record that the request is about: the value of one field, an
+    object of several, or the whole record.
+
+    Which record that is, the parameters say: those of the path that are fields of it, or
+    `{vessel_id}` for the key of a Vessel; else those of the query. Where there is none, the reply
+    is a 404.
+
+    Args:
+        record_type: of the record, which is on the shelf.
+        fields: their names; none for all.
+
+    >>> kiosk = shelf.kiosk("port")
+    >>> code = kiosk.route("GET", "/berths/{id}/code")
+    >>> _ = cue(code).gives(response(json={"code": from_record(Berth, "code")}))
+    >>> berth = shelf.stock(Berth, 3)[1]
+    >>> import httpx
+    >>> got = httpx.Client(transport=kiosk.for_httpx()).get("http://port.example/berths/2/code")
+    >>> got.json() == {"code": berth.code}
+    True
+    """
+    return FromRecord(record_type, fields)
+
+
+def from_template(text: str, **records: type) -> Any:
+    """A text that is filled for each request, by Jinja2 in its sandbox: it knows the path's
+    parameters, `query`, `json`, `request`, and the records that the request is about.
+
+    Args:
+        text: the template.
+        records: names for records, and their types; which one, is found as by `from_record`.
+
+    Raises:
+        SettingRefused: Jinja2 is not installed.
+
+    >>> kiosk = shelf.kiosk("port")
+    >>> told = from_template("{{ berth.code }}: {{ query.unit }}", berth=Berth)
+    >>> _ = cue(kiosk.route("GET", "/berths/{id}")).gives(response(text=told))
+    >>> _ = shelf.stock(Berth, code="B-7")
+    >>> import httpx
+    >>> httpx.Client(transport=kiosk.for_httpx()).get("http://port.example/berths/1?unit=m").text
+    'B-7: m'
+    """
+    from importlib.util import find_spec
+
+    if find_spec("jinja2") is None:
+        raise SettingRefused("from_template() needs jinja2: pip install 'urnshelf[kiosk]'")
+    return FromTemplate(text, records)
+
+
+class Unfilled(Response):
+    """A reply in which something is taken from records when it is given.
+
+    Args:
+        given: what `response(…)` was given.
+    """
+
+    __slots__ = ("_given",)
+
+    def __init__(self, given: Mapping[str, Any]) -> None:
+        super().__init__(given["status"])
+        self._given = given
+
+    def filled(self, call: LiveCall, store: Store) -> Response:
+        """The reply to one request."""
+        values = _Values(call, store)
+        given = dict(self._given)
+        try:
+            if "json" in given:
+                given["json"] = values.fill(given["json"])
+            if "text" in given:
+                given["text"] = values.fill(given["text"])
+        except Problem as wrong:
+            return wrong.response
+        return response(given.pop("status"), **given)
+
+    def __eq__(self, other: object) -> bool:
+        return self is other
+
+    __hash__ = object.__hash__
+
+    def __repr__(self) -> str:
+        told = {name: self._given[name] for name in ("json", "text") if name in self._given}
+        return f"response({self.status}, {', '.join(f'{k}={v!r}' for k, v in told.items())})"
+
+
+def unfilled(status: int, json: Any, text: Any, more: Mapping[str, Any]) -> Unfilled:
+    """A reply that is filled when it is given.
+
+    Args:
+        status: its status.
+        json: what its body says, where it is not `...`.
+        text: likewise, where it is not None.
+        more: what else `response(…)` was given.
+    """
+    body = {} if json is ... else {"json": json}
+    body |= {} if text is None else {"text": text}
+    if len(body) > 1:
+        raise ReplyRefused(f"response({status}): json and text are each a whole body")
+    return Unfilled({"status": status, **body, **more})
+
+
+class Filling:
+    """A reply of a cue, some of whose values are filled for each request.
+
+    Args:
+        reply: gives them.
+        store: the shelf's records.
+    """
+
+    def __init__(self, reply: Reply, store: Store) -> None:
+        self._reply = reply
+        self.items: Any = getattr(reply, "items", ())
+        self._store = store
+        if hasattr(reply, "passes"):
+            self.passes = reply.passes
+
+    def give(self, call: LiveCall, turn: int) -> Any:
+        """The reply to one request."""
+        given = self._reply.give(call, turn)
+        return given.filled(call, self._store) if isinstance(given, Unfilled) else given
+
+    def __repr__(self) -> str:
+        return repr(self._reply)
+
+
+class _Values:
+    """What can be taken for one request."""
+
+    def __init__(self, call: LiveCall, store: Store) -> None:
+        self._store = store
+        self._request: Request = call.live[-1]
+        self._path = dict(zip(call.target.parameters, call.live[:-1], strict=False))
+
+    def fill(self, value: Any) -> Any:
+        if isinstance(value, FromRecord):
+            return self._of_record(value)
+        if isinstance(value, FromTemplate):
+            return self._of_template(value)
+        if isinstance(value, Mapping):
+            return {name: self.fill(one) for name, one in value.items()}
+        if isinstance(value, (list, tuple)):
+            return [self.fill(one) for one in value]
+        return value
+
+    def _of_record(self, wanted: FromRecord) -> Any:
+        data = plain(self._record(wanted.record_type))
+        for name in wanted.fields:
+            if name not in data:
+                raise ReplyRefused(f"{wanted!r}: {wanted.record_type.__name__} has no such field")
+        if not wanted.fields:
+            return data
+        several = {name: data[name] for name in wanted.fields}
+        return several if len(several) > 1 else several[wanted.fields[0]]
+
+    def _of_template(self, wanted: FromTemplate) -> str:
+        from jinja2 import StrictUndefined
+        from jinja2.sandbox import SandboxedEnvironment
+
+        known = {name: self._record(record_type) for name, record_type in wanted.records.items()}
+        request = self._request
+        told = {"request": request, "query": request.query, "json": request.json}
+        environment = SandboxedEnvironment(undefined=StrictUndefined)
+        return environment.from_string(wanted.text).render({**told, **self._path, **known})
+
+    def _record(self, record_type: type) -> Any:
+        """The record that the request is about."""
+        from urnshelf.kiosk.listing import value_of
+        from urnshelf.records.codec import Unfit
+
+        view: View[Any] = self._store.view(record_type)
+        of_key = {f"{snake_case(view.name)}_{name}": name for name in view.key_fields}
+        conditions = []
+        for given in (self._path, self._request.query):
+            for name, text in given.items():
+                field = of_key.get(name, name)
+                if field not in view.fields:
+                    continue
+                try:
+                    is_text = isinstance(text, str)
+                    value = value_of(text, view.described.node_of(field)) if is_text else text
+                except Unfit:
+                    raise Problem(404, f"no {view.name} has {field}={text}") from None
+                conditions.append(column(field) == value)
+            if conditions:
+                break
+        if not conditions:
+            raise ReplyRefused(
+                f"{self._request.line}: nothing in it says which {view.name} it is about"
+            )
+        found = Query(view, AllOf(conditions)).first()
+        if found is None:
+            raise Problem(404, f"no {view.name} has {AllOf(conditions)}")
+        return found
