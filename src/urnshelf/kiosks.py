@@ -11,9 +11,12 @@ from urnshelf.calls.desk import Desk
 from urnshelf.clock import Clock
 from urnshelf.errors import SettingRefused
 from urnshelf.kiosk.core import KioskCore
+from urnshelf.kiosk.kept import KeepingRequests
 from urnshelf.store.stored import Store
 
 if TYPE_CHECKING:
+    from os import PathLike
+
     from urnshelf.doors.asgi import App
     from urnshelf.doors.by_httpx import HttpxTransport
     from urnshelf.doors.by_requests import RequestsAdapter
@@ -130,6 +133,37 @@ class Kiosk(KioskCore):
 
         door: AbstractContextManager[Address] = served(self, port, tls=tls, host=host)
         return door
+
+    def passes_through(self, url: str, *, keep_in: str | PathLike[str] | None = None) -> None:
+        """Send what no cue and no collection takes to a real server.
+
+        Args:
+            url: of the server, `"http://127.0.0.1:8000"`; a path in it stands before all others.
+            keep_in: a file in which its replies are kept, once the shelf is left and nothing
+                failed, secrets masked by their names; `shelf.kiosk(name, answer_from=…)` answers
+                from it ever after.
+
+        Raises:
+            SettingRefused: no address of a server, or httpx is not installed.
+
+        >>> real, kiosk = shelf.kiosk("real"), shelf.kiosk("tides")
+        >>> _ = cue(real.route("GET", "/depth")).gives(response(text="6.3"))
+        >>> import httpx
+        >>> with real.serve() as url:
+        ...     kiosk.passes_through(url)
+        ...     httpx.Client(transport=kiosk.for_httpx()).get("http://tides.example/depth").text
+        '6.3'
+        """
+        _need("passes_through()", "httpx", "h11")
+        from urnshelf.doors.real_server import RealServer
+
+        if not isinstance(url, str) or not url.startswith(("http://", "https://")):
+            raise SettingRefused(f"passes_through({url!r}): give the address of a server, http://…")
+        self._behind = RealServer(url)
+        if keep_in is not None:
+            interface = self._urnshelf_state.interface
+            self._behind = keeping = KeepingRequests(self._behind, interface, str(keep_in))
+            self._desk.at_end.append(keeping.write)
 
     def stands_in_for(self, url: str) -> StandsIn:
         """Stand in the place of a host: clients that the code under test makes itself come here,

@@ -11,6 +11,8 @@ from urnshelf.records.display import show
 from urnshelf.store.stored import Store
 
 if TYPE_CHECKING:
+    from os import PathLike
+
     from urnshelf.kiosks import Kiosk
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -30,7 +32,7 @@ class Remote:
             kiosk.leave()
         super()._undo()  # type: ignore[misc]
 
-    def kiosk(self, name: str) -> Kiosk:
+    def kiosk(self, name: str, *, answer_from: str | PathLike[str] | None = None) -> Kiosk:
         """A stand-in for a remote service that is spoken to over HTTP; the same one again for the
         same name.
 
@@ -39,9 +41,12 @@ class Remote:
 
         Args:
             name: how messages call it.
+            answer_from: a file that `kiosk.passes_through(…, keep_in=…)` wrote: what no cue takes
+                is answered from it, and refused where it is not there.
 
         Raises:
             SettingRefused: no name.
+            FileRefused: no such file.
 
         >>> kiosk = shelf.kiosk("tides")
         >>> depth = kiosk.route("GET", "/stations/{code}/depth")
@@ -57,4 +62,8 @@ class Remote:
             from urnshelf.kiosks import Kiosk  # few shelves have one
 
             self._kiosks[name] = Kiosk(name, self._desk, self._store, self.clock)
+        if answer_from is not None:
+            from urnshelf.kiosk.kept import KeptRequests  # few kiosks do
+
+            self._kiosks[name]._kept = KeptRequests(str(answer_from), name)
         return self._kiosks[name]

@@ -29,6 +29,7 @@ from urnshelf.kiosk.gates import (
     Tokens,
     number_of,
 )
+from urnshelf.kiosk.kept import KeptRequests
 from urnshelf.kiosk.near import unanswered
 from urnshelf.kiosk.path_template import PathTemplate
 from urnshelf.kiosk.request import Request
@@ -117,6 +118,8 @@ class KioskCore:
         self._urnshelf_state = _KioskState(self, Interface(self, KioskCore, name, {}), name, desk)
         self._routes: dict[tuple[str, str], RouteTarget] = {}
         self._handlers: dict[RouteTarget, Handled] = {}
+        self._behind: Callable[[Request], Response] | None = None
+        self._kept: KeptRequests | None = None
         self._free: set[Target] = set()
         self._nowhere: dict[str, RouteTarget] = {}
         desk.put_next(script, self._answer)
@@ -345,8 +348,25 @@ class KioskCore:
             call.answered_by = handler
             with self._store.lock:
                 return handler(call)
+        request: Request = call.live[-1]
+        if self._kept is not None:
+            return self._from_file(call, request, self._kept)
+        if self._behind is not None:
+            call.answered_by = self._behind
+            return self._behind(request)
         text = unanswered(self._desk._find(call), target, list(self._routes.values()))
         raise self._desk.refusal(call, text)
+
+    def _from_file(self, call: LiveCall, request: Request, kept: KeptRequests) -> Response:
+        found = kept.find(request)
+        if found is None:
+            text = (
+                f"{request.line} was requested of the kiosk {self.name}, and {kept!r} has no reply "
+                f"to it\n  nearest   {kept.nearest(request)}"
+            )
+            raise self._desk.refusal(call, text)
+        call.answered_by = kept
+        return found
 
     def _failed(self, target: RouteTarget, request: Request, error: Exception) -> Response:
         """What a client gets where a reply's own function fails; the test is told."""

@@ -32,7 +32,7 @@ _KINDS = {
     "int": _Kind(r"-?[0-9]{1,40}", int, int, "a whole number"),
     "float": _Kind(r"-?[0-9]{1,40}(?:\.[0-9]{1,40})?", float, float, "a number"),
     "uuid": _Kind(r"[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}", UUID, UUID, "a UUID"),
-    "path": _Kind(r".+", str, str, "the rest of the path"),
+    "path": _Kind(r".*", str, str, "the rest of the path"),
 }
 
 
