@@ -33,6 +33,7 @@ from thorough import examples
 from urnshelf import (
     CueRefused,
     HostRefused,
+    LookRefused,
     RefusalHidden,
     ReplyRefused,
     SettingRefused,
@@ -556,3 +557,50 @@ def test_a_kiosk_lives_beside_fakes_and_records(shelf: Shelf, kiosk: Kiosk) -> N
     with httpx.Client(transport=kiosk.for_httpx(), base_url=HOST) as client:
         assert client.get("/berths/2").json()["code"] == berth.code
     assert ledger_of(shelf).names == ["tides: GET /berths/{id:int}"]
+
+
+def test_a_look_at_what_nobody_can_ask_is_refused(shelf: Shelf) -> None:
+    kiosk = shelf.kiosk("tides")
+    for look in (lambda: tally(kiosk.route("GET", "/")), lambda: unseen(kiosk)):
+        with pytest.raises(LookRefused, match="nobody can ask it: give a client its transport"):
+            look()
+    kiosk.for_httpx()
+    assert tally(kiosk.route("GET", "/")) == 0
+
+
+def test_a_body_that_is_too_large_is_told(kiosk: Kiosk, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("urnshelf.doors.asgi.LARGEST_BODY", 1000)
+    cue(kiosk.route("POST", "/")).gives(response(201))
+    with kiosk.serve() as url, httpx.Client(base_url=url) as client:
+        assert client.post("/", content=b"x" * 1001).status_code == 413
+        assert client.post("/", content=iter([b"x"] * 1000)).status_code == 201  # in chunks
+        assert client.post("/", content=b"x").status_code == 201
+
+
+def test_what_is_no_http_is_a_400_and_the_server_goes_on(kiosk: Kiosk) -> None:
+    cue(kiosk.route("GET", "/")).gives(response(text="on"))
+    with kiosk.serve() as url:
+        host, port = url.removeprefix("http://").split(":")
+        for sent in (b"\x16\x03\x01\x00\r\n\r\n", b"GET / HTTP/9\r\n\r\n", b"GET\r\n\r\n"):
+            with socket.create_connection((host, int(port))) as raw:
+                raw.sendall(sent)
+                assert raw.recv(100).startswith(b"HTTP/1.1 400")
+        assert httpx.get(url).text == "on"
+
+
+def test_a_served_kiosk_listens_on_loopback_alone(kiosk: Kiosk) -> None:
+    kiosk.for_httpx()
+    opened: list[Any] = []
+    real = socket.socket.bind
+
+    def bind(self: socket.socket, address: Any) -> None:
+        opened.append(address)
+        real(self, address)
+
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(socket.socket, "bind", bind)
+        with kiosk.serve():
+            pass
+        with kiosk.stands_in_for("https://tides.example"), kiosk.serve(tls=True):
+            pass
+    assert [address[0] for address in opened] == ["127.0.0.1", "127.0.0.1"]

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from contextlib import AbstractContextManager
 from importlib.util import find_spec
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from urnshelf.calls.desk import Desk
 from urnshelf.clock import Clock
@@ -43,6 +42,15 @@ class Kiosk(KioskCore):
     def __init__(self, name: str, desk: Desk, store: Store, clock: Clock) -> None:
         super().__init__(name, desk, store, clock)
         self._standing: list[StandsIn] = []
+        self._urnshelf_state.unreached = (
+            "nobody can ask it: give a client its transport, serve it, or let it stand in for a "
+            f'host, shelf.kiosk("{name}").stands_in_for("https://…")'
+        )
+
+    def _open(self, door: str, *packages: str) -> None:
+        """One of its doors is opened."""
+        _need(door, *packages)
+        self._urnshelf_state.unreached = ""
 
     @property
     def app(self) -> App:
@@ -58,6 +66,7 @@ class Kiosk(KioskCore):
         >>> asyncio.run(ask())
         '6.3'
         """
+        self._open("app")
         from urnshelf.doors.asgi import App
 
         return App(self)
@@ -78,7 +87,7 @@ class Kiosk(KioskCore):
             ...
         httpx.ConnectError: [Errno 111] Connection refused
         """
-        _need("for_httpx()", "httpx")
+        self._open("for_httpx()", "httpx")
         from urnshelf.doors.by_httpx import HttpxTransport
 
         return HttpxTransport(self)
@@ -98,7 +107,7 @@ class Kiosk(KioskCore):
         >>> session.get("http://tides.example/depth").text
         '6.3'
         """
-        _need("for_requests()", "requests")
+        self._open("for_requests()", "requests")
         from urnshelf.doors.by_requests import RequestsAdapter
 
         return RequestsAdapter(self)
@@ -127,8 +136,7 @@ class Kiosk(KioskCore):
         ...     url.startswith("http://127.0.0.1:"), httpx.get(f"{url}/depth").text
         (True, '6.3')
         """
-        _need("serve()", "uvicorn", "h11", *(("trustme",) if tls else ()))
-        served: Callable[..., Any]
+        self._open("serve()", "uvicorn", "h11", *(("trustme",) if tls else ()))
         from urnshelf.doors.serving import served
 
         door: AbstractContextManager[Address] = served(self, port, tls=tls, host=host)
@@ -189,7 +197,7 @@ class Kiosk(KioskCore):
         ...     urllib.request.urlopen("https://tides.example/depth").read()
         b'6.3'
         """
-        _need("stands_in_for()", "h11")
+        self._open("stands_in_for()", "h11")
         from urnshelf.doors.standing_in import StandsIn
 
         stands = StandsIn(self, url)

@@ -234,6 +234,8 @@ def unseen(first: object, /, *more: object) -> Unseen:
 
 
 def _refuse_idle(state: FakeState) -> None:
+    if state.unreached:
+        raise LookRefused(f"{state.label}: a look at it proves nothing, for {state.unreached}")
     if state.made_after:
         from urnshelf.calls.idle import refuse_idle  # nearly every look sees calls
 

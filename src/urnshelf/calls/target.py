@@ -45,6 +45,7 @@ class FakeState:
         "made_after",
         "members",
         "name",
+        "unreached",
     )
 
     def __init__(
@@ -74,6 +75,8 @@ class FakeState:
         """The file from which alone it answers."""
         self.is_spare = False
         """Whether it is meant to be used by nobody."""
+        self.unreached = ""
+        """Why nobody can call it; empty where somebody can."""
 
     @property
     def fake(self) -> Any:

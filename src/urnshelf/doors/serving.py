@@ -96,15 +96,30 @@ def served(
         tls: whether by HTTPS, with a certificate made on the spot.
         host: where to listen; beyond loopback only when it is said.
     """
+    connections = _Connections()
+    app = App(kiosk, connections.breaks)
+    with app_served(app, port, tls=tls, host=host, connections=connections) as address:
+        yield address
+
+
+@contextmanager
+def app_served(
+    app: Any,
+    port: int = 0,
+    *,
+    tls: bool = False,
+    host: str = "127.0.0.1",
+    connections: _Connections | None = None,
+) -> Iterator[Address]:
+    """Serve an ASGI application; see `served`."""
     if not isinstance(port, int) or not 0 <= port <= 65535:
         raise SettingRefused(f"serve(port={port!r}): a port is a number from 0 to 65535")
-    connections = _Connections()
+    noted = connections or _Connections()
     with TemporaryDirectory(prefix="urnshelf-") as folder:
         certificate = _certificate(Path(folder), host) if tls else {}
         config = uvicorn.Config(
-            App(kiosk, connections.breaks), lifespan="off", ws="none", log_config=None,
-            log_level="critical",
-            http=connections.protocol(), access_log=False, timeout_graceful_shutdown=1,
+            app, lifespan="off", ws="none", log_config=None, log_level="critical",
+            http=noted.protocol(), access_log=False, timeout_graceful_shutdown=1,
             server_header=False, date_header=False, **certificate,
         )  # fmt: skip
         with socket.create_server((host, port)) as listening:
@@ -112,7 +127,7 @@ def served(
                 f"http{'s' if tls else ''}://{_shown(host)}:{listening.getsockname()[1]}"
             )
             address.ca_file = str(Path(folder) / "ca.pem") if tls else None
-            with _running(uvicorn.Server(config), listening, connections):
+            with _running(uvicorn.Server(config), listening, noted):
                 yield address
 
 

@@ -160,8 +160,9 @@ class Filling:
         self._reply = reply
         self.items: Any = getattr(reply, "items", ())
         self._store = store
-        if hasattr(reply, "passes"):
-            self.passes = reply.passes
+        passes = getattr(reply, "passes", None)
+        if passes is not None:
+            self.passes = passes
 
     def give(self, call: LiveCall, turn: int) -> Any:
         """The reply to one request."""

@@ -127,8 +127,12 @@ class Route(Handle):
         Raises:
             CueRefused: no part of a request.
 
-        >>> depth = shelf.kiosk("tides").route("GET", "/depth")
-        >>> tally(depth.asked_with(query={"at": "noon"})) == 0
+        >>> import httpx
+        >>> kiosk = shelf.kiosk("tides")
+        >>> depth = kiosk.route("GET", "/depth")
+        >>> _ = cue(depth).gives(response(text="6.3"))
+        >>> _ = httpx.Client(transport=kiosk.for_httpx()).get("http://tides.example/depth?at=noon")
+        >>> tally(depth.asked_with(query={"at": "noon"})) == 1
         True
         """
         return Route(self._target, wanting(conditions, str(self)))

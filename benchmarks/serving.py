@@ -1,0 +1,93 @@
+"""A served kiosk against a hand-written application by the same server, in one run:
+`python benchmarks/serving.py`.
+
+A client in a process of its own keeps eight connections and asks each of both in turn.
+"""
+
+from __future__ import annotations
+
+import json
+import statistics
+import subprocess
+import sys
+import time
+from contextlib import ExitStack
+from typing import Any
+
+from rich.console import Console
+from rich.table import Table
+
+from urnshelf import Shelf, cue
+from urnshelf.doors.serving import app_served
+from urnshelf.kiosk import response
+
+CLIENT = """
+import socket, sys, threading, time
+urls, count = sys.argv[1].split(","), int(sys.argv[2])
+sent = b"GET /depth HTTP/1.1\\r\\nHost: tides.example\\r\\n\\r\\n"
+def asks(host, port):
+    with socket.create_connection((host, port)) as raw:
+        raw.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        for _ in range(count):
+            raw.sendall(sent)
+            data = b""
+            while not data.endswith(b"6.3}"):
+                data += raw.recv(4096)
+for _ in range(int(sys.argv[3])):
+    for url in urls:
+        host, port = url.removeprefix("http://").split(":")
+        threads = [threading.Thread(target=asks, args=[host, int(port)]) for _ in range(8)]
+        begun = time.perf_counter()
+        [one.start() for one in threads]
+        [one.join() for one in threads]
+        print(8 * count / (time.perf_counter() - begun))
+"""
+
+
+async def by_hand(scope: Any, receive: Any, send: Any) -> None:
+    """A reply of the same length, and a list of what was asked."""
+    message = await receive()
+    CALLS.append((scope["method"], scope["path"], message.get("body")))
+    body = json.dumps({"depth_m": 6.3}).encode()
+    headers = [(b"content-type", b"application/json"), (b"content-length", b"16")]
+    await send({"type": "http.response.start", "status": 200, "headers": headers})
+    await send({"type": "http.response.body", "body": body})
+
+
+CALLS: list[Any] = []
+
+
+def main() -> None:
+    """Measure and print."""
+    shelf = Shelf(repeat_limit=10**9)
+    kiosk = shelf.kiosk("tides")
+    cue(kiosk.route("GET", "/depth")).gives(response(json={"depth_m": 6.3}))
+    with ExitStack() as stack:
+        urls = [stack.enter_context(kiosk.serve()), stack.enter_context(app_served(by_hand))]
+        words = [sys.executable, "-c", CLIENT, ",".join(urls), "300", "9"]
+        rates = list(map(float, subprocess.check_output(words, text=True).split()))
+    ours, theirs = rates[::2], rates[1::2]
+    ratio = statistics.median(a / b for a, b in zip(ours, theirs, strict=True))
+    table = Table("work", "measured", "bar", "")
+    measured = f"{ratio:.2f} × ({max(ours):,.0f} : {max(theirs):,.0f} a second)"
+    table.add_row(
+        "a cued JSON reply, served", measured, "≥ 0.7 ×", "ok" if ratio >= 0.7 else "OVER"
+    )
+    begun = time.perf_counter()
+    with httpx_client(kiosk) as client:
+        for _ in range(2000):
+            client.get("http://tides.example/depth")
+    each = (time.perf_counter() - begun) / 2000
+    table.add_row("the same by httpx, without a socket", f"{each * 1e6:.0f} µs", "–", "ok")
+    Console(width=110).print(table)
+
+
+def httpx_client(kiosk: Any) -> Any:
+    """A client of the kiosk."""
+    import httpx
+
+    return httpx.Client(transport=kiosk.for_httpx())
+
+
+if __name__ == "__main__":
+    main()
