@@ -14,11 +14,13 @@ import threading
 import time
 import urllib.error
 import urllib.request
+from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack
 from datetime import UTC, datetime
 from decimal import Decimal
+from http.client import HTTPConnection
 from typing import Any
 
 import aiohttp
@@ -26,7 +28,7 @@ import httpx
 import pytest
 import requests
 import urllib3
-from hypothesis import given
+from hypothesis import HealthCheck, given
 from hypothesis import strategies as st
 
 from thorough import examples
@@ -212,7 +214,9 @@ def test_bodies_of_every_kind_are_read_and_matched(kiosk: Kiosk, ask: Ask) -> No
     assert ask("POST", "/pages", as_form, b"vessel_id=8&urgent=")[0] == 202
     assert ask("POST", "/pages", parts, upload)[::2] == (203, b"kept")
     assert ask("POST", "/pages", {"Cookie": "pilot=Jo"}, b"\x00\xff")[::2] == (204, b"")
-    assert tally(pages) == 4
+    packed = {**as_json, "Content-Encoding": "gzip"}
+    assert ask("POST", "/pages", packed, gzip.compress(b'{"vessel_id": 7}'))[0] == 201
+    assert tally(pages) == 5
 
 
 def test_replies_of_every_kind(kiosk: Kiosk, ask: Ask) -> None:
@@ -226,6 +230,8 @@ def test_replies_of_every_kind(kiosk: Kiosk, ask: Ask) -> None:
     cue(route, kind="records").gives(response(json={"at": NOON, "dues": Decimal("1.50")}))
     cue(route, kind="turns").gives(response(503), response(text="again"), when_spent="cycle")
 
+    status, headers, _ = ask("GET", "/moved")
+    assert (status, headers.get("location", "")) in ((307, "/gzip"), (200, ""))  # or followed
     assert json.loads(ask("GET", "/gzip")[2]) == [1, 2, 3]
     assert ask("GET", "/chunks")[2] == b"6.3"
     assert ask("GET", "/events")[2] == b'data: one\n\nevent: tide\nid: 3\ndata: {"a": 1}\n\n'
@@ -604,3 +610,73 @@ def test_a_served_kiosk_listens_on_loopback_alone(kiosk: Kiosk) -> None:
         with kiosk.stands_in_for("https://tides.example"), kiosk.serve(tls=True):
             pass
     assert [address[0] for address in opened] == ["127.0.0.1", "127.0.0.1"]
+
+
+PATHS = st.lists(
+    st.sampled_from(["berths", "..", "1", "7", "%2e%2e", "%00", "etc", "%2F", "a b", "%ff", ""]),
+    max_size=5,
+)
+QUERIES = st.sampled_from(["", "?id=1", "?id=x", "?sort=-id", "?cursor=%00", "?page=-1", "?a=%"])
+WHOLE_REQUESTS = st.tuples(
+    st.sampled_from(["GET", "POST", "PUT", "DELETE", "PATCH", "OPTIONS"]),
+    st.builds(lambda parts, query: "/" + "/".join(parts).replace(" ", "+") + query, PATHS, QUERIES),
+    st.dictionaries(
+        st.sampled_from(["If-Match", "If-None-Match", "Content-Type", "Cookie", "Authorization"]),
+        st.text(st.characters(min_codepoint=33, max_codepoint=126), max_size=20),
+        max_size=3,
+    ),
+    st.one_of(st.none(), st.binary(max_size=50), st.sampled_from([b"{}", b"[]", b'{"id": 1}'])),
+)
+
+
+def test_ten_thousand_random_requests_over_a_socket() -> None:
+    """Whatever comes, the client gets an answer that is HTTP, and no socket leads elsewhere."""
+    reached: set[Any] = set()
+    real = socket.socket.connect
+    shelf = Shelf(refusal_limit=10**6)
+    kiosk = shelf.kiosk("tides")
+    kiosk.collection("/berths", Berth)
+    shelf.stock(Berth, 5)
+    statuses: Counter[int] = Counter()
+
+    def connect(self: socket.socket, address: Any) -> None:
+        reached.add(address[0])
+        real(self, address)
+
+    with pytest.MonkeyPatch.context() as patched, kiosk.serve() as url:
+        patched.setattr(socket.socket, "connect", connect)
+        connection = HTTPConnection(url.removeprefix("http://"), timeout=30)
+
+        @examples(1000, suppress_health_check=list(HealthCheck))
+        @given(st.lists(WHOLE_REQUESTS, min_size=10, max_size=10))
+        def asks(ten: list[Any]) -> None:
+            for method, target, headers, body in ten:
+                connection.request(method, target, body, headers)
+                got = connection.getresponse()
+                assert b"Traceback" not in got.read()
+                statuses[got.status] += 1
+
+        asks()
+        connection.close()
+    assert statuses.total() >= 3000
+    assert statuses.keys() <= {200, 201, 204, 304, 400, 404, 409, 412, 415, 422, 501}
+    assert reached == {"127.0.0.1"}
+
+
+def test_an_application_begins_and_ends_and_closes_what_is_no_request(kiosk: Kiosk) -> None:
+    async def talk(scope: str, *came: str) -> list[str]:
+        messages = [{"type": one} for one in came]
+        sent: list[str] = []
+
+        async def receive() -> Any:
+            return messages.pop(0)
+
+        async def send(message: Any) -> None:
+            sent.append(message["type"])
+
+        await kiosk.app({"type": scope}, receive, send)
+        return sent
+
+    begun = talk("lifespan", "lifespan.startup", "lifespan.shutdown")
+    assert asyncio.run(begun) == ["lifespan.startup.complete", "lifespan.shutdown.complete"]
+    assert asyncio.run(talk("websocket", "websocket.connect")) == ["websocket.close"]

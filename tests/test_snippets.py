@@ -7,6 +7,7 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+import httpcore  # noqa: F401  # httpx keeps what it once found of it, beyond a run inside of ours
 import pytest
 
 import inner

@@ -42,6 +42,8 @@ class Kiosk(KioskCore):
     def __init__(self, name: str, desk: Desk, store: Store, clock: Clock) -> None:
         super().__init__(name, desk, store, clock)
         self._standing: list[StandsIn] = []
+        self.hosts: list[str] = []
+        """Those that it has stood in for."""
         self._urnshelf_state.unreached = (
             "nobody can ask it: give a client its transport, serve it, or let it stand in for a "
             f'host, shelf.kiosk("{name}").stands_in_for("https://…")'
@@ -202,6 +204,7 @@ class Kiosk(KioskCore):
 
         stands = StandsIn(self, url)
         self._standing.append(stands)
+        self.hosts.append(url)
         return stands
 
     def leave(self) -> None:

@@ -32,6 +32,13 @@ class Remote:
             kiosk.leave()
         super()._undo()  # type: ignore[misc]
 
+    def _stood_in(self) -> list[str]:
+        """For which hosts kiosks stood in, a line each."""
+        kiosks = (self._kiosks or {}).values()
+        return [
+            f"the kiosk {one.name} in the place of {url}" for one in kiosks for url in one.hosts
+        ]
+
     def kiosk(self, name: str, *, answer_from: str | PathLike[str] | None = None) -> Kiosk:
         """A stand-in for a remote service that is spoken to over HTTP; the same one again for the
         same name.

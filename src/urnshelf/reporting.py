@@ -97,7 +97,7 @@ def _undone(used: Shelf) -> list[str]:
 
 def _real(used: Shelf) -> list[str]:
     """What was wrapped and swapped."""
-    told = [*used._wrapped(), *used._swapped()]
+    told = [*used._wrapped(), *used._swapped(), *used._stood_in()]
     lines = ["not as it is elsewhere:", *(f"  {line}" for line in told[:8])]
     return ["\n".join(lines)] if told else []
 

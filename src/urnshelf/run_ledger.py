@@ -67,7 +67,7 @@ def _lines(
             count += 1
             yield {"test": test, "call": count, **_call(call, hidden)}
         seeds.append(shelf.seed)
-        real += [*shelf._wrapped(), *shelf._swapped()]
+        real += [*shelf._wrapped(), *shelf._swapped(), *shelf._stood_in()]
     yield {"test": test, "outcome": outcome, "calls": count, "seeds": seeds, "real": real}
 
 

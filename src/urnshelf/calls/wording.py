@@ -16,7 +16,7 @@ from urnshelf.calls.place import Place
 from urnshelf.calls.target import AssignmentTarget, Target, state_of
 from urnshelf.interfaces.members import NO_DEFAULT, Member
 from urnshelf.near_names import nearest
-from urnshelf.records.display import Difference, differences
+from urnshelf.records.display import Difference, PartWise, differences
 from urnshelf.records.equality import same
 from urnshelf.records.matchers import whatever
 from urnshelf.types.forms import type_name
@@ -264,13 +264,19 @@ def _indented(text: str) -> str:
 # --- what differs ---------------------------------------------------------------------------------
 
 
-def _distance(expected: Sequence[Any] | None, values: Sequence[Any]) -> int:
+def _distance(expected: Sequence[Any] | None, values: Sequence[Any]) -> float:
     """How many arguments differ."""
     if expected is None:
         return 0
-    return sum(
-        0 if w is whatever or same(w, v) else 1 for w, v in zip(expected, values, strict=False)
-    ) + (100 * (len(expected) != len(values)))
+    apart = (_apart(w, v) for w, v in zip(expected, values, strict=False))
+    return sum(apart) + (100 * (len(expected) != len(values)))
+
+
+def _apart(wanted: Any, value: Any) -> float:
+    """How much a value is not what was wanted: less, where only a part of it is not."""
+    if wanted is whatever or same(wanted, value):
+        return 0
+    return 0.5 if isinstance(wanted, PartWise) else 1
 
 
 def _differing_lines(asked: Asked, values: Sequence[Any], wants: str, has: str) -> list[str]:

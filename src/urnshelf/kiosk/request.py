@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gzip
 import json as codec
+import zlib
 from collections.abc import Iterable
 from email.parser import BytesParser
 from email.policy import HTTP
@@ -95,13 +97,24 @@ class Request:
         return self.headers.get("content-type", "").partition(";")[0].strip().lower()
 
     @cached_property
+    def content(self) -> bytes:
+        """The body, opened where it came compressed."""
+        coding = self.headers.get("content-encoding", "").lower()
+        try:
+            if coding == "gzip":
+                return gzip.decompress(self.body)
+            return zlib.decompress(self.body) if coding == "deflate" else self.body
+        except (OSError, EOFError, zlib.error):
+            return self.body
+
+    @cached_property
     def text(self) -> str:
         """The body as text, in the character set that it names, or UTF-8."""
         named = self.headers.get("content-type", "").partition("charset=")[2]
         try:
-            return self.body.decode(named.strip("\"' ").partition(";")[0] or "utf-8", "replace")
+            return self.content.decode(named.strip("\"' ").partition(";")[0] or "utf-8", "replace")
         except LookupError:
-            return self.body.decode("utf-8", "replace")
+            return self.content.decode("utf-8", "replace")
 
     @cached_property
     def json(self) -> Any:
@@ -132,7 +145,7 @@ class Request:
         if self.content_type != "multipart/form-data":
             return []
         head = f"Content-Type: {self.headers['content-type']}\r\n\r\n".encode("latin-1", "replace")
-        message = BytesParser(policy=HTTP).parsebytes(head + self.body)
+        message = BytesParser(policy=HTTP).parsebytes(head + self.content)
         return [part for one in message.iter_parts() if (part := _part(one)) is not None]
 
     @property
