@@ -58,6 +58,7 @@ from urnshelf.demo.harbour import (
     QuayReport,
     TideService,
 )
+from urnshelf.kiosk import Request, RequestCue, Response, response
 
 T = TypeVar("T")
 T_co = TypeVar("T_co", covariant=True)
@@ -302,3 +303,20 @@ class InATest:
         assert_type(gauge, Gauge)
         assert_type(backup, Gauge)
         cue(self.tides.depth_at).gives(6.3)
+
+
+def told(code: str, request: Request) -> Response:
+    return response(text=f"{code} {request.path}")
+
+
+def kiosks(shelf: Shelf) -> None:
+    kiosk = shelf.kiosk("tides", answer_from="tides.jsonl")
+    depth = kiosk.route("GET", "/stations/{code}/depth")
+    asked = cue(depth, code="TER").asked_with(query={"at": whatever}, json=holding(a=1))
+    assert_type(asked.gives(response(200, json={"depth_m": 6.3})).for_calls(2), RequestCue)
+    cue(depth).gives(response(503), raising(TimeoutError()), passing_through).waits(0.5)
+    cue(depth).computes(told)
+    assert tally(depth.asked_with(query={"at": "noon"}), code="TER") == 1
+    kiosk.collection("/berths", Berth)
+    with kiosk.serve(tls=True) as url, kiosk.stands_in_for("https://tides.example"):
+        assert_type(url.ca_file, str | None)

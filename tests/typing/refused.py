@@ -121,3 +121,9 @@ def furnished(shelf: Shelf) -> None:
     shelf.furnish(Office, 4)  # refused
     office: int = shelf.furnish(Office, limit=4)  # refused
     assert office
+
+
+def kiosks(shelf: Shelf) -> None:
+    depth = shelf.kiosk("tides").route("GET", "/depth")
+    cue(depth).gives({"depth_m": 6.3})  # refused
+    cue(depth).asked_with(path="/depth")  # refused

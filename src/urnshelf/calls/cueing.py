@@ -18,14 +18,14 @@ R = TypeVar("R")
 C_co = TypeVar("C_co", covariant=True)
 
 
-class _CuedInItsOwnWay(Protocol[C_co]):
+class HasOwnCue(Protocol[C_co]):
     """What has a kind of cue of its own."""
 
     def _new_cue(self, line: Line) -> C_co: ...
 
 
 @overload
-def cue(method: _CuedInItsOwnWay[C_co], /, *args: Any, **kwargs: Any) -> C_co: ...
+def cue(method: HasOwnCue[C_co], /, **path: Any) -> C_co: ...
 @overload
 def cue(method: Callable[P, R], /) -> Cue[P, R]: ...
 @overload

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, Self, Unpack
 from urnshelf.calls.cue import Cue
 from urnshelf.calls.handles import Handle
 from urnshelf.calls.ledger import LiveCall
-from urnshelf.calls.replies import Raising, Reply, WhenSpent
+from urnshelf.calls.replies import Passing, Raising, Reply, WhenSpent
 from urnshelf.calls.script import Line
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.errors import CueRefused
@@ -214,7 +214,10 @@ class RequestCue(Cue[..., Response]):
         self._check_error(error if isinstance(error, type) else type(error), show(error, 60))
         return super().raises(error)
 
-    def gives(self, *values: Any, when_spent: WhenSpent = "repeat") -> Self:
+    # a route replies responses alone: what a cue of any method gives is wider
+    def gives(  # pyright: ignore[reportIncompatibleMethodOverride]
+        self, *values: Response | Raising | Passing, when_spent: WhenSpent = "repeat"
+    ) -> Self:
         """Reply with this response, or with these in turn; `raising(…)` and `passing_through` may
         stand among them.
 
