@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import urlencode
@@ -207,17 +208,17 @@ def test_pages_follow_each_other_as_sqlite_orders_them(
 
 
 def _by_sqlite(quays: list[str], least: int | None, other: str | None, sort: str) -> list[int]:
-    database = sqlite3.connect(":memory:")
-    database.execute("CREATE TABLE lamp (id, quay, height)")
-    rows = [(one.id, one.quay, one.height) for one in LAMPS]
-    database.executemany("INSERT INTO lamp VALUES (?, ?, ?)", rows)
     parts = ["1"]
     parts += [f"quay IN ({','.join(map(repr, quays))})"] if quays else []
     parts += [f"height >= {least}"] if least is not None else []
     parts += [f"quay <> '{other}'"] if other is not None else []
     order = [f"{one[1:]} DESC" if one[0] == "-" else one for one in sort.split(",") if one]
     sql = f"SELECT id FROM lamp WHERE {' AND '.join(parts)} ORDER BY {','.join([*order, 'id'])}"
-    return [row[0] for row in database.execute(sql)]
+    with closing(sqlite3.connect(":memory:")) as database:
+        database.execute("CREATE TABLE lamp (id, quay, height)")
+        rows = [(one.id, one.quay, one.height) for one in LAMPS]
+        database.executemany("INSERT INTO lamp VALUES (?, ?, ?)", rows)
+        return [row[0] for row in database.execute(sql)]
 
 
 def test_a_cue_goes_before_and_looks_are_no_work(shelf: Shelf, client: httpx.Client) -> None:

@@ -98,6 +98,9 @@ class MemorySocket:
         for one in self._pair:
             one.close()
 
+    def __del__(self) -> None:
+        self.close()  # nothing is lost where a client leaves that to the collector
+
 
 class _Reading(io.RawIOBase):
     def __init__(self, connected: MemorySocket) -> None:
