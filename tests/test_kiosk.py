@@ -5,6 +5,7 @@ door.
 from __future__ import annotations
 
 import asyncio
+import gc
 import gzip
 import json
 import socket
@@ -67,6 +68,18 @@ def _by_httpx(kiosk: Kiosk, stack: ExitStack) -> Ask:
     def ask(method: str, path: str, headers: Any = None, body: bytes = b"") -> Any:
         got = client.request(method, path, headers=headers, content=body)
         return got.status_code, dict(got.headers), got.content
+
+    return ask
+
+
+def _by_httpx_async(kiosk: Kiosk, _stack: ExitStack) -> Ask:
+    def ask(method: str, path: str, headers: Any = None, body: bytes = b"") -> Any:
+        async def go() -> Any:
+            async with httpx.AsyncClient(transport=kiosk.for_httpx(), base_url=HOST) as client:
+                got = await client.request(method, path, headers=headers, content=body)
+                return got.status_code, dict(got.headers), got.content
+
+        return asyncio.run(go())
 
     return ask
 
@@ -156,7 +169,7 @@ def _opened(headers: dict[str, str], body: bytes) -> bytes:
     return gzip.decompress(body) if headers.get("content-encoding") == "gzip" else body
 
 
-WAYS = [_by_httpx, _by_asgi, _by_requests, _served, _urllib, _urllib3, _aiohttp]
+WAYS = [_by_httpx, _by_httpx_async, _by_asgi, _by_requests, _served, _urllib, _urllib3, _aiohttp]
 
 
 @pytest.fixture
@@ -442,6 +455,28 @@ def test_a_host_that_nobody_stands_in_for_is_refused() -> None:
             httpx.get("https://gauges.example/depth")
         with pytest.raises(HostRefused), socket.socket() as reaching:
             reaching.connect(("192.0.2.7", 80))
+
+
+def test_while_there_is_a_kiosk_no_real_host_is_reached_but_those_that_are_let_out_to() -> None:
+    with pytest.raises(RefusalHidden, match=r'lets_out\("192.0.2.7"\)'), Shelf() as shelf:
+        kiosk = shelf.kiosk("tides")
+        with socket.socket() as reaching:
+            with pytest.raises(HostRefused):
+                reaching.connect(("192.0.2.7", 9))
+            kiosk.lets_out("192.0.2.7")
+            reaching.settimeout(0.01)
+            with pytest.raises(OSError) as real:
+                reaching.connect(("192.0.2.7", 9))
+        assert not isinstance(real.value, HostRefused)
+    forgotten = Shelf()
+    forgotten.kiosk("tides")
+    del forgotten
+    gc.collect()
+    with socket.socket() as reaching:
+        reaching.settimeout(0.01)
+        with pytest.raises(OSError) as real:
+            reaching.connect(("192.0.2.7", 9))
+    assert not isinstance(real.value, HostRefused)
 
 
 def test_afterwards_every_client_is_as_it_was() -> None:

@@ -42,8 +42,9 @@ class Kiosk(KioskCore):
     def __init__(self, name: str, desk: Desk, store: Store, clock: Clock) -> None:
         super().__init__(name, desk, store, clock)
         self._standing: list[StandsIn] = []
-        self.hosts: list[str] = []
-        """Those that it has stood in for."""
+        from urnshelf.doors.guard import GUARD
+
+        GUARD.begin(self)
         self._urnshelf_state.unreached = (
             "nobody can ask it: give a client its transport, serve it, or let it stand in for a "
             f'host, shelf.kiosk("{name}").stands_in_for("https://…")'
@@ -180,9 +181,6 @@ class Kiosk(KioskCore):
         those of httpx, requests, urllib, urllib3 and aiohttp. From now on, until the block or the
         shelf is left.
 
-        Meanwhile a host that no kiosk stands in for is refused, and the test fails: it reaches no
-        real one. This machine's own addresses stay open.
-
         Args:
             url: scheme and host, `"https://tides.example"`.
 
@@ -207,8 +205,19 @@ class Kiosk(KioskCore):
         self.hosts.append(url)
         return stands
 
+    def lets_out(self, *hosts: str) -> None:
+        """Let these hosts be reached. While there is a kiosk, others than this machine are refused,
+        and the test fails: it reaches no real one by accident.
+
+        Args:
+            hosts: names or addresses, such as that of a database of the tests.
+
+        >>> shelf.kiosk("tides").lets_out("db.example")
+        """
+        self.let_out.update(hosts)
+
     def leave(self) -> None:
-        """Stand in for nobody any more; leaving the shelf does it.
+        """Stand in for nobody any more, and let the network be; leaving the shelf does it.
 
         >>> kiosk = shelf.kiosk("tides")
         >>> _ = kiosk.stands_in_for("https://tides.example")
@@ -216,6 +225,9 @@ class Kiosk(KioskCore):
         """
         while self._standing:
             self._standing.pop().end()
+        from urnshelf.doors.guard import GUARD
+
+        GUARD.end(self)
 
 
 def _need(door: str, *packages: str) -> None:

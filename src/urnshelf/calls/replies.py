@@ -69,7 +69,7 @@ class Raising:
     def shown(self) -> str:
         """The exception, as it was written."""
         is_class = isinstance(self._error, type)
-        return self._error.__name__ if is_class else show(self._error, 60)  # type: ignore[union-attr]
+        return self.kind.__name__ if is_class else show(self._error, 60)
 
     def __repr__(self) -> str:
         times = f", times={self.times}" if self.times != 1 else ""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import httpx
 
-from urnshelf.doors.standing_in import in_the_open
+from urnshelf.doors.guard import in_the_open
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response
 

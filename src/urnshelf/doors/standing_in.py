@@ -1,24 +1,22 @@
-"""A kiosk in the place of a host: clients that the code under test makes itself come to it, and
-none reaches a host that nobody stands in for.
-"""
+"""A kiosk in the place of a host: clients that the code under test makes itself come to it."""
 
 from __future__ import annotations
 
 import contextlib
 import importlib
-import ipaddress
 import socket
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from http.client import HTTPConnection, HTTPSConnection
 from importlib.util import find_spec
 from types import TracebackType
 from typing import Any, ClassVar, Self
 from urllib.parse import urlsplit
 
+from urnshelf.doors.guard import OPEN, swap
 from urnshelf.doors.memory_socket import NOT_REACHED, MemorySocket
 from urnshelf.doors.wire import Wire
-from urnshelf.errors import HostRefused, SettingRefused
+from urnshelf.errors import SettingRefused
 from urnshelf.kiosk.core import KioskCore
 from urnshelf.records.display import show
 
@@ -102,61 +100,17 @@ class _Places:
     @classmethod
     def at(cls, origin: Origin) -> KioskCore | None:
         """The kiosk that stands there: the one that came last."""
-        if _open.is_so:
+        if OPEN.is_so:
             return None
         return next((o.kiosk for o in reversed(cls._active) if o.origin == origin), None)
 
-    @classmethod
-    def refuse(cls, host: str) -> HostRefused:
-        """The error of a host that nobody stands in for; the test is told, whoever catches it."""
-        there_are = ", ".join(dict.fromkeys(one.url for one in cls._active))
-        error = HostRefused(
-            f"{host} is no host that a kiosk stands in for, and a test reaches no real one\n"
-            f"  there are   {there_are}\n"
-            f'To answer it: shelf.kiosk("…").stands_in_for("https://{host}")'
-        )
-        for desk in {id(o.kiosk._desk): o.kiosk._desk for o in cls._active}.values():
-            desk.refusals.noted.append(error)
-        return error
-
-
-class _Open(threading.local):
-    is_so = False
-
-
-_open = _Open()
-
-
-@contextlib.contextmanager
-def in_the_open() -> Iterator[None]:
-    """A block in which this thread reaches real hosts: a test has said that it wants one."""
-    _open.is_so = True
-    try:
-        yield
-    finally:
-        _open.is_so = False
-
-
-def _swap(undo: contextlib.ExitStack, holder: Any, name: str, make: Callable[[Any], Any]) -> None:
-    """Put something in the place of a class's or module's function, until it is undone."""
-    own = vars(holder).get(name)
-    before = getattr(holder, name)
-    setattr(holder, name, make(before))
-    if own is None:
-        undo.callback(delattr, holder, name)
-    else:
-        undo.callback(setattr, holder, name, own)
-
 
 def _swap_all(undo: contextlib.ExitStack) -> None:
-    _swap(undo, HTTPConnection, "connect", lambda real: _connecting(real, "http"))
-    _swap(undo, HTTPSConnection, "connect", lambda real: _connecting(real, "https"))
-    for name, swap in _CLIENTS.items():
+    swap(undo, HTTPConnection, "connect", lambda real: _connecting(real, "http"))
+    swap(undo, HTTPSConnection, "connect", lambda real: _connecting(real, "https"))
+    for name, swap_client in _CLIENTS.items():
         if find_spec(name) is not None:
-            swap(undo, importlib.import_module(name))
-    _swap(undo, socket, "getaddrinfo", _looking_up)
-    _swap(undo, socket.socket, "connect", _reaching)
-    _swap(undo, socket.socket, "connect_ex", _reaching)
+            swap_client(undo, importlib.import_module(name))
 
 
 # --- clients, one by one --------------------------------------------------------------------------
@@ -181,8 +135,8 @@ def _connecting(real: Callable[[Any], None], scheme: str) -> Callable[[Any], Non
 
 
 def _swap_urllib3(undo: contextlib.ExitStack, urllib3: Any) -> None:
-    _swap(undo, urllib3.connection.HTTPConnection, "connect", lambda r: _connecting(r, "http"))
-    _swap(undo, urllib3.connection.HTTPSConnection, "connect", lambda r: _connecting(r, "https"))
+    swap(undo, urllib3.connection.HTTPConnection, "connect", lambda r: _connecting(r, "http"))
+    swap(undo, urllib3.connection.HTTPSConnection, "connect", lambda r: _connecting(r, "https"))
 
 
 def _swap_httpx(undo: contextlib.ExitStack, httpx: Any) -> None:
@@ -206,8 +160,8 @@ def _swap_httpx(undo: contextlib.ExitStack, httpx: Any) -> None:
 
         return handle_async_request
 
-    _swap(undo, httpx.HTTPTransport, "handle_request", handling)
-    _swap(undo, httpx.AsyncHTTPTransport, "handle_async_request", handling_later)
+    swap(undo, httpx.HTTPTransport, "handle_request", handling)
+    swap(undo, httpx.AsyncHTTPTransport, "handle_async_request", handling_later)
 
 
 def _swap_aiohttp(undo: contextlib.ExitStack, aiohttp: Any) -> None:
@@ -235,7 +189,7 @@ def _swap_aiohttp(undo: contextlib.ExitStack, aiohttp: Any) -> None:
 
         return _create_connection
 
-    _swap(undo, aiohttp.TCPConnector, "_create_connection", creating)
+    swap(undo, aiohttp.TCPConnector, "_create_connection", creating)
 
 
 _CLIENTS: dict[str, Callable[[contextlib.ExitStack, Any], None]] = {
@@ -244,51 +198,3 @@ _CLIENTS: dict[str, Callable[[contextlib.ExitStack, Any], None]] = {
     "aiohttp": _swap_aiohttp,
 }
 """What is installed of them is swapped; requests goes by urllib3."""
-
-
-# --- the guard ------------------------------------------------------------------------------------
-
-
-def _is_near(host: object) -> bool:
-    """Whether a host is this machine."""
-    if host is None or isinstance(host, int):
-        return True
-    name = _text(host)
-    if name in ("", "localhost", "0.0.0.0", "::") or name.endswith(".localhost"):
-        return True
-    try:
-        return ipaddress.ip_address(name.partition("%")[0]).is_loopback
-    except ValueError:
-        return False
-
-
-def _text(host: object) -> str:
-    return host.decode("ascii", "replace") if isinstance(host, bytes) else str(host)
-
-
-def _looking_up(real: Any) -> Any:
-    def getaddrinfo(host: Any, *rest: Any, **named: Any) -> Any:
-        # an address is no name that is looked up; to reach it is another thing
-        if not _open.is_so and not _is_near(host) and not _is_address(_text(host)):
-            raise _Places.refuse(_text(host))
-        return real(host, *rest, **named)
-
-    return getaddrinfo
-
-
-def _is_address(host: str) -> bool:
-    try:
-        ipaddress.ip_address(host.partition("%")[0])
-    except ValueError:
-        return False
-    return True
-
-
-def _reaching(real: Any) -> Any:
-    def connect(connecting: Any, address: Any) -> Any:
-        is_by_host = isinstance(address, tuple) and connecting.family != socket.AF_UNIX
-        if is_by_host and not _open.is_so and not _is_near(address[0]):
-            raise _Places.refuse(str(address[0]))
-        return real(connecting, address)
-
-    return connect

@@ -114,6 +114,10 @@ class KioskCore:
         self._desk = desk
         self._store = store
         self._clock = clock
+        self.hosts: list[str] = []
+        """Those that it has stood in for."""
+        self.let_out: set[str] = set()
+        """Hosts that may be reached all the same."""
         self._gates: list[tuple[str, Gate]] = []
         self._urnshelf_state = _KioskState(self, Interface(self, KioskCore, name, {}), name, desk)
         self._routes: dict[tuple[str, str], RouteTarget] = {}

@@ -9,6 +9,7 @@ from urnshelf.errors import CueRefused
 from urnshelf.kiosk.request import Request
 from urnshelf.records.display import PartWise, show
 from urnshelf.records.equality import same
+from urnshelf.records.matchers import ABSENT, Wanted
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -30,26 +31,6 @@ class Conditions(TypedDict, total=False):
     text: Any
     body: Any
     content_type: Any
-
-
-class _Absent:
-    """Stands for a parameter or a header that a request does not have."""
-
-    def __repr__(self) -> str:
-        return "none of that name"
-
-
-ABSENT = _Absent()
-
-
-class _Wanted:
-    """Stands for what is wanted where there is nothing."""
-
-    def __init__(self, wanted: object) -> None:
-        self._wanted = wanted
-
-    def __repr__(self) -> str:
-        return repr(self._wanted)
 
 
 class Wanting(PartWise):
@@ -76,7 +57,7 @@ class Wanting(PartWise):
                 found[part] = (wanted, has)
         return {
             # what is not there is like nothing, and not even like `whatever`
-            name: (_Wanted(wanted), one) if one is ABSENT else (wanted, one)
+            name: (Wanted(wanted), one) if one is ABSENT else (wanted, one)
             for name, (wanted, one) in found.items()
             if one is ABSENT or not same(wanted, one)
         }

@@ -85,9 +85,9 @@ class _Holding(PartWise):
         found = {name: (wanted, _part(value, name)) for name, wanted in self._parts.items()}
         # what is not there is like nothing, and not even like `whatever`
         return {
-            name: (_Wanted(wanted), part) if part is _ABSENT else (wanted, part)
+            name: (Wanted(wanted), part) if part is ABSENT else (wanted, part)
             for name, (wanted, part) in found.items()
-            if part is _ABSENT or not same(wanted, part)
+            if part is ABSENT or not same(wanted, part)
         }
 
     def __repr__(self) -> str:
@@ -124,15 +124,17 @@ def wanted_parts(matcher: Matcher) -> dict[str, Any]:
     return matcher._parts if isinstance(matcher, _Holding) else {}
 
 
-class _Absent:
+class Absent:
+    """Stands for a part that is not there."""
+
     def __repr__(self) -> str:
         return "nothing of that name"
 
 
-_ABSENT = _Absent()
+ABSENT = Absent()
 
 
-class _Wanted:
+class Wanted:
     """Stands for what is wanted where there is nothing."""
 
     def __init__(self, wanted: object) -> None:
@@ -144,8 +146,8 @@ class _Wanted:
 
 def _part(value: object, name: str) -> Any:
     if isinstance(value, Mapping):
-        return value.get(name, _ABSENT)
-    return getattr(value, name, _ABSENT)
+        return value.get(name, ABSENT)
+    return getattr(value, name, ABSENT)
 
 
 whatever: Any = _Whatever()
