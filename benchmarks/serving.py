@@ -7,6 +7,7 @@ A client in a process of its own keeps eight connections and asks each of both i
 from __future__ import annotations
 
 import json
+import resource
 import statistics
 import subprocess
 import sys
@@ -19,7 +20,7 @@ from rich.table import Table
 
 from urnshelf import Shelf, cue
 from urnshelf.doors.serving import app_served
-from urnshelf.kiosk import response
+from urnshelf.kiosk import Request, response
 
 CLIENT = """
 import socket, sys, threading, time
@@ -79,7 +80,18 @@ def main() -> None:
             client.get("http://tides.example/depth")
     each = (time.perf_counter() - begun) / 2000
     table.add_row("the same by httpx, without a socket", f"{each * 1e6:.0f} µs", "–", "ok")
+    before = peak_megabytes()
+    for number in range(100_000):
+        kiosk.answer(Request("GET", f"http://tides.example/depth?at={number}"))
+    grown = peak_megabytes() - before
+    holds = "ok" if grown <= 100 else "OVER"
+    table.add_row("memory that 100,000 requests take", f"{grown:.0f} MB", "≤ 100 MB", holds)
     Console(width=110).print(table)
+
+
+def peak_megabytes() -> float:
+    """The most memory that this process had at a time."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
 
 
 def httpx_client(kiosk: Any) -> Any:

@@ -51,7 +51,7 @@ from urnshelf import (
     unseen,
     whatever,
 )
-from urnshelf.demo.harbour import Berth, GaugeSilent
+from urnshelf.demo.harbour import Berth, GaugeSilent, MooringDesk, Vessel
 from urnshelf.demo.harbour.adaptors.http import HttpPager, HttpTides
 from urnshelf.kiosk import Request, pause, response
 from urnshelf.kiosks import Kiosk
@@ -588,6 +588,18 @@ def test_the_tide_client_asks_as_it_should_and_tells_a_silent_gauge(kiosk: Kiosk
     assert tally(pages.asked_with(json=holding(vessel_id=7, urgent=True))) == 1
     assert tally(depth, harbour="Curlhythe") == 3
     assert not unseen(kiosk)
+
+
+def test_the_desk_asks_the_gauge_again(shelf: Shelf, kiosk: Kiosk) -> None:
+    depth = kiosk.route("GET", "/tides/{harbour}")
+    cue(depth, harbour="Ternhythe").gives(response(503), response(json={"depth_m": 6.3}))
+    shelf.stock(Vessel(id=7, name="Gray Heron", call_sign="GH-0007", draught_m=4.1))
+    shelf.stock(Berth, 3, harbour="Ternhythe", in_service=True, length_m=90.0)
+    tides = HttpTides(httpx.Client(transport=kiosk.for_httpx(), base_url=HOST))
+    mooring = shelf.furnish(MooringDesk, tides=tides).moor(vessel_id=7, arrival=NOON)
+
+    assert mooring.berth_id == 1
+    assert tally(depth) == 2
 
 
 def test_a_kiosk_lives_beside_fakes_and_records(shelf: Shelf, kiosk: Kiosk) -> None:

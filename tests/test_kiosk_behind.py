@@ -204,6 +204,7 @@ class Gauge(BaseHTTPRequestHandler):
         self.send_response(200)
         self.send_header("Content-Type", "application/json")
         self.send_header("Set-Cookie", "session=s3cret")
+        self.send_header("Link", '</depth?page=2&access_token=l1nk>; rel="next"')
         self.send_header("Content-Length", str(len(body)))
         self.end_headers()
         self.wfile.write(body)
@@ -264,17 +265,20 @@ def test_replies_are_kept_and_given_ever_after(tmp_path: Path, real: str) -> Non
         client = client_of(kiosk)
         kept = [client.get("/depth?at=noon&api_key=a").json()["depth_m"] for _ in range(2)]
         client.post("/pages", json={"vessel_id": 7, "password": "x"})
+        client.post("/login", data={"name": "Jo", "password": "f0rm"})
     text = file.read_text()
-    assert not any(secret in text for secret in ("t0p", "s3cret", 'password": "x'))
+    assert not any(secret in text for secret in ("t0p", "s3cret", "l1nk", "f0rm", 'password": "x'))
 
     with pytest.raises(RefusalHidden, match=r'nearest   GET /depth \{"query"'), Shelf() as shelf:
         kiosk = shelf.kiosk("tides", answer_from=file)
         client = client_of(kiosk)
         given = [client.get("/depth?at=noon&api_key=other").json()["depth_m"] for _ in range(3)]
         posted = client.post("/pages", json={"vessel_id": 7, "password": "y"})
+        assert client.post("/login", data={"name": "Jo", "password": "z"}).status_code == 201
         absent = client.get("/depth?at=late&api_key=a")
     assert given == [*kept, kept[-1]]
     assert (posted.status_code, absent.status_code) == (201, 501)
+    assert "</depth?page=2&access_token=" in text
     assert len(Gauge.asked) == 2
 
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import base64
 import difflib
+import re
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
@@ -25,6 +26,9 @@ _OF_THE_WAY = frozenset(
     "connection content-encoding content-length date keep-alive server transfer-encoding".split()
 )
 """Headers of how a reply came, and not of what it says."""
+
+_SECRET_IN_ADDRESS = re.compile(r"([?&#])([\w.-]+)=([^&#\s>\"]*)")
+"""A parameter of an address that a header holds."""
 
 
 class KeepingRequests:
@@ -113,7 +117,13 @@ def _line(request: Request) -> str:
 
 def _request_data(request: Request) -> dict[str, Any]:
     found = {} if not request.query else {"query": masked(request.query)}
+    if request.form:
+        return {**found, "form": masked(request.form), **_files(request)}
     return {**found, **_body_data(request.body, request.json, request.content_type, request.text)}
+
+
+def _files(request: Request) -> dict[str, Any]:
+    return {"files": sorted(request.files)} if request.files else {}
 
 
 def _body_data(body: bytes, json: Any, content_type: str, text: str) -> dict[str, Any]:
@@ -138,7 +148,12 @@ def _response_data(response: Response) -> dict[str, Any]:
 def _header(name: str, values: list[str]) -> Any:
     if is_secret(name) or name == "set-cookie":
         return MASK
-    return values[0] if len(values) == 1 else values
+    shown = [_SECRET_IN_ADDRESS.sub(_without_value, value) for value in values]
+    return shown[0] if len(shown) == 1 else shown
+
+
+def _without_value(found: re.Match[str]) -> str:
+    return f"{found[1]}{found[2]}={MASK}" if is_secret(found[2]) else found[0]
 
 
 def masked(data: Any) -> Any:
