@@ -387,12 +387,12 @@ def test_cues_of_a_route(kiosk: Kiosk) -> None:
 
 
 def test_the_more_special_route_takes_a_request(kiosk: Kiosk) -> None:
-    for path in ("/{rest:path}", "/berths/{id:int}", "/berths/{code}", "/berths/free"):
+    for path in ("/{rest:path}", "/berths/{code}", "/berths/{id:int}", "/berths/free"):
         cue(kiosk.route("GET", path)).gives(response(text=path))
     with httpx.Client(transport=kiosk.for_httpx(), base_url=HOST) as client:
-        found = [client.get(path).text for path in ("/berths/free", "/a/b/c")]
+        found = [client.get(path).text for path in ("/berths/free", "/berths/7", "/a/b/c")]
         encoded = client.get("/berths/B%2F1").text
-    assert found == ["/berths/free", "/{rest:path}"]
+    assert found == ["/berths/free", "/berths/{id:int}", "/{rest:path}"]
     assert encoded == "/berths/{code}"
     assert ledger_of(kiosk.route("GET", "/berths/{code}"))[0].arguments.code == "B/1"
 
@@ -412,6 +412,14 @@ REFUSED: list[tuple[Callable[[Kiosk], object], type[Exception], str]] = [
     (lambda k: cue(k.route("GET", "/")).gives({"a": 1}), ReplyRefused, "promises Response"),
     (lambda k: cue(k.route("GET", "/")).raises(ValueError("no")), CueRefused, "no request ends"),
     (lambda k: cue(k.route("GET", "/")).gives(raising(KeyError)), CueRefused, "no request ends"),
+    (
+        lambda k: (k.route("GET", "/{id}/x"), k.route("GET", "/{key}/x")),
+        CueRefused,
+        "takes the same requests as GET /{id}/x",
+    ),
+    (lambda k: response(json=float("nan")), ReplyRefused, "json=nan"),
+    (lambda k: response(text="a", headers={"Content-Length": 5}), ReplyRefused, "has 1 bytes"),
+    (lambda k: response(headers={"Transfer-Encoding": "chunked"}), ReplyRefused, "give chunks="),
     (lambda k: response(99), ReplyRefused, "200 to 599"),
     (lambda k: response(204, text="x"), ReplyRefused, "has no body"),
     (lambda k: response(text="a", json=1), ReplyRefused, "text and json|json and text"),

@@ -13,7 +13,8 @@ import httpx
 
 from urnshelf.calls.waiting import slept
 from urnshelf.doors.patience import Waited, body_of, wait_for
-from urnshelf.kiosk.core import Answer, KioskCore
+from urnshelf.kiosk.core import KioskCore
+from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from urnshelf.calls.replies import Raising
 from urnshelf.doors.asgi import broken_by
-from urnshelf.kiosk.core import Answer
+from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.response import Part, Pause
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours

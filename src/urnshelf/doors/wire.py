@@ -11,7 +11,8 @@ import h11
 
 from urnshelf.calls.replies import Raising
 from urnshelf.doors.asgi import broken_by
-from urnshelf.kiosk.core import Answer, KioskCore
+from urnshelf.kiosk.core import KioskCore
+from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.problems import problem
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Pause, Response

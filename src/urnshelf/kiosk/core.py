@@ -4,12 +4,10 @@ of a call, and comes out as a response.
 
 from __future__ import annotations
 
-import errno
-import os
 import sys
 from collections.abc import Callable, Mapping
 from types import FrameType
-from typing import Any, NamedTuple
+from typing import Any
 
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
@@ -31,6 +29,7 @@ from urnshelf.kiosk.gates import (
 )
 from urnshelf.kiosk.kept import KeptRequests
 from urnshelf.kiosk.near import unanswered
+from urnshelf.kiosk.outcome import Answer, worded
 from urnshelf.kiosk.path_template import PathTemplate
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response, response
@@ -50,37 +49,6 @@ _NAMES: dict[str, Any] = {"_getframe": sys._getframe}
 exec(compile(_SOURCE, "<over HTTP>", "exec"), _NAMES)
 _from_outside: Callable[..., Any] = _NAMES["another_process"]
 """Takes a request that came over the network: its line of code is nobody's here."""
-
-
-def worded(broken: OSError) -> OSError:
-    """An error of the network, with the number and the words that the system gives it."""
-    kind = type(broken)
-    if broken.args or kind not in _NUMBERS:
-        return broken
-    return kind(_NUMBERS[kind], os.strerror(_NUMBERS[kind]))
-
-
-_NUMBERS: dict[type[OSError], int] = {
-    BrokenPipeError: errno.EPIPE,
-    ConnectionAbortedError: errno.ECONNABORTED,
-    ConnectionRefusedError: errno.ECONNREFUSED,
-    ConnectionResetError: errno.ECONNRESET,
-    TimeoutError: errno.ETIMEDOUT,
-}
-
-
-class Answer(NamedTuple):
-    """What comes of a request, and how long it is to be waited for.
-
-    Attributes:
-        response: None where the connection breaks instead.
-        error: how it breaks.
-        waits: in seconds.
-    """
-
-    response: Response | None
-    error: OSError | None
-    waits: float
 
 
 class _KioskState(FakeState):
@@ -319,11 +287,18 @@ class KioskCore:
                 f"route({method!r}, …): there is no method {verb}; choose {', '.join(_METHODS)}"
             )
         known = self._routes.get((verb, path))
-        if known is None:
-            known = self._routes[verb, path] = RouteTarget(
-                self._urnshelf_state, verb, PathTemplate(path)
-            )
-        return known
+        if known is not None:
+            return known
+        new = RouteTarget(self._urnshelf_state, verb, PathTemplate(path))
+        for other in self._routes.values():
+            if (other.method, other.path.shape) == (verb, new.path.shape):
+                raise CueRefused(
+                    f"route({verb!r}, {path!r}): it takes the same requests as "
+                    f"{other.member.name}, which is there already: give the parameters the same "
+                    "names"
+                )
+        self._routes[verb, path] = new
+        return new
 
     def _taken_by(self, request: Request) -> tuple[RouteTarget, dict[str, Any]]:
         """The route that takes a request, and the values of its path's parameters."""

@@ -36,6 +36,13 @@ _KINDS = {
 }
 
 
+def _rank(part: str) -> int:
+    if "{" not in part:
+        return 0
+    kind = part.partition(":")[2].partition("}")[0]
+    return {"path": 3, "str": 2, "": 2}.get(kind, 1)
+
+
 class PathTemplate:
     """The path of a route, such as `/stations/{code}/depth` or `/berths/{id:int}`.
 
@@ -81,11 +88,17 @@ class PathTemplate:
 
     @property
     def rank(self) -> tuple[int, ...]:
-        """By which routes are asked in order: fixed parts before parameters, and those before the
-        rest of a path.
+        """By which routes are asked in order: fixed parts before parameters, numbers before texts,
+        and those before the rest of a path.
         """
-        parts = self.text.split("/")[1:]
-        return tuple(("{" in part) + (":path}" in part) for part in parts)
+        return tuple(map(_rank, self.text.split("/")[1:]))
+
+    @property
+    def shape(self) -> str:
+        """The path without the names of its parameters: two of one shape take the same requests."""
+        return _PARAMETER.sub(
+            lambda found: f"{{:{found[1].partition(':')[2] or 'str'}}}", self.text
+        )
 
     def values(self, raw_path: str) -> dict[str, Any] | None:
         """What a path as it came gives for each parameter; None where it is another path."""

@@ -209,7 +209,24 @@ def response(
         pairs = (("Content-Type", kind), *pairs)
     if status in _NO_BODY and parts:
         raise ReplyRefused(f"response({status}): a reply of this status has no body")
-    return Response(status, header_pairs(pairs), parts, chunks is not None or events is not None)
+    is_streamed = chunks is not None or events is not None
+    _check_length(status, Headers(pairs), parts, is_streamed)
+    return Response(status, header_pairs(pairs), parts, is_streamed)
+
+
+def _check_length(
+    status: int, headers: Headers, parts: tuple[Part, ...], is_streamed: bool
+) -> None:
+    """Refuse what no server could send, and a client would wait for."""
+    size = sum(len(part) for part in parts if isinstance(part, bytes))
+    told = headers.get("content-length")
+    if "transfer-encoding" in headers:
+        raise ReplyRefused(f"response({status}): Transfer-Encoding is the server's; give chunks=…")
+    if told is not None and (is_streamed or told != str(size)):
+        raise ReplyRefused(
+            f"response({status}): Content-Length says {told}, and the body has {size} bytes; for a "
+            "body that breaks off give chunks=[…, raising(ConnectionResetError())]"
+        )
 
 
 def _check_status(status: object) -> None:
@@ -239,7 +256,7 @@ def json_text(value: object) -> str:
         ReplyRefused: it holds what JSON cannot say.
     """
     try:
-        return codec.dumps(plain(value), ensure_ascii=False)
+        return codec.dumps(plain(value), ensure_ascii=False, allow_nan=False)
     except (Unfit, TypeError, ValueError, RecursionError) as why:
         raise ReplyRefused(f"json={show(value, 60)}: {why}") from None
 
