@@ -18,7 +18,7 @@ import urllib.request
 from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from datetime import UTC, datetime
 from decimal import Decimal
 from http.client import HTTPConnection
@@ -35,6 +35,7 @@ from hypothesis import strategies as st
 from thorough import examples
 from urnshelf import (
     CueRefused,
+    EndlessCalls,
     HostRefused,
     LookRefused,
     RefusalHidden,
@@ -487,12 +488,29 @@ def test_while_there_is_a_kiosk_no_real_host_is_reached_but_those_that_are_let_o
     assert not isinstance(real.value, HostRefused)
 
 
+def test_no_name_is_looked_up_nothing_sent_and_no_loop_goes_on(shelf: Shelf) -> None:
+    shelf.kiosk("tides")
+    with shelf.refusals_expected():
+        for look_up in (socket.gethostbyname, socket.gethostbyname_ex):
+            with pytest.raises(HostRefused):
+                look_up("gauges.example")
+        with socket.socket(type=socket.SOCK_DGRAM) as sending, pytest.raises(HostRefused):
+            sending.sendto(b"?", ("192.0.2.7", 53))
+        with pytest.raises(EndlessCalls, match="the host gauges.example was refused 200 times"):
+            while True:
+                with suppress(HostRefused):
+                    socket.create_connection(("gauges.example", 80))
+    assert socket.gethostbyname("127.0.0.1") == "127.0.0.1"
+    assert socket.getaddrinfo("localhost", 80)
+
+
 def test_afterwards_every_client_is_as_it_was() -> None:
     watched = [
         (httpx.HTTPTransport, "handle_request"), (httpx.AsyncHTTPTransport, "handle_async_request"),
         (urllib3.connection.HTTPConnection, "connect"),
         (aiohttp.TCPConnector, "_create_connection"),
-        (socket, "getaddrinfo"), (socket.socket, "connect"), (socket.socket, "connect_ex"),
+        (socket, "getaddrinfo"), (socket, "gethostbyname"), (socket.socket, "connect"),
+        (socket.socket, "connect_ex"), (socket.socket, "sendto"),
     ]  # fmt: skip
     before = [getattr(holder, name) for holder, name in watched]
     own = "connect" in vars(socket.socket)

@@ -9,7 +9,7 @@ import ipaddress
 import socket
 import threading
 from collections.abc import Callable, Iterator
-from typing import Any
+from typing import Any, cast
 from weakref import WeakSet
 
 from urnshelf.errors import HostRefused
@@ -44,9 +44,10 @@ class _Guard:
             self._kiosks.add(kiosk)
             if not self._is_up:
                 self._is_up = True
-                swap(self._undo, socket, "getaddrinfo", _looking_up)
-                swap(self._undo, socket.socket, "connect", _reaching)
-                swap(self._undo, socket.socket, "connect_ex", _reaching)
+                for name in ("getaddrinfo", "gethostbyname", "gethostbyname_ex"):
+                    swap(self._undo, socket, name, _looking_up)
+                for name in ("connect", "connect_ex", "sendto"):
+                    swap(self._undo, socket.socket, name, _reaching)
 
     def end(self, kiosk: KioskCore) -> None:
         with self._lock:
@@ -54,6 +55,10 @@ class _Guard:
             if self._is_up and not self._kiosks:
                 self._is_up = False
                 self._undo.close()
+
+    def letting_out(self, host: str) -> list[KioskCore]:
+        """The kiosks that let this host be reached."""
+        return [kiosk for kiosk in list(self._kiosks) if host in kiosk.let_out]
 
     def check(self, host: object) -> None:
         """Raise HostRefused for a host that is neither this machine nor let out to; the tests are
@@ -71,8 +76,20 @@ class _Guard:
             f'reached: shelf.kiosk("{kiosks[0].name}").lets_out("{name}")'
         )
         for desk in {id(kiosk._desk): kiosk._desk for kiosk in kiosks}.values():
-            desk.refusals.noted.append(error)
+            # a loop that tries for ever is ended, as one of refused calls is
+            desk.refusals.note(error, cast(Any, _Host(name)))
         raise error
+
+
+class _Host(str):
+    """A host, as refusals are counted by it."""
+
+    __slots__ = ()
+
+    @property
+    def name(self) -> str:
+        """As messages call it."""
+        return f"the host {self}"
 
 
 class _Open(threading.local):
@@ -116,23 +133,32 @@ def _text(host: object) -> str:
 
 
 def _looking_up(real: Any) -> Any:
-    def getaddrinfo(host: Any, *rest: Any, **named: Any) -> Any:
+    def look_up(host: Any, *rest: Any, **named: Any) -> Any:
         # an address is no name that is looked up; to reach it is another thing
         if not _is_address(_text(host)):
             GUARD.check(host)
         found = real(host, *rest, **named)
-        for kiosk in list(GUARD._kiosks):  # what a name that is let out to stands for is, too
-            if _text(host) in kiosk.let_out:
-                kiosk.let_out.update(one[4][0] for one in found)
+        for kiosk in GUARD.letting_out(_text(host)):
+            kiosk.let_out.update(_addresses(found))
         return found
 
-    return getaddrinfo
+    return look_up
+
+
+def _addresses(found: Any) -> list[str]:
+    """The addresses that a name stands for, as one of the three ways of looking up gives them."""
+    if isinstance(found, str):
+        return [found]
+    if isinstance(found, tuple):
+        return list(found[2])
+    return [one[4][0] for one in found]
 
 
 def _reaching(real: Any) -> Any:
-    def connect(connecting: Any, address: Any) -> Any:
-        if isinstance(address, tuple) and connecting.family != socket.AF_UNIX:
+    def reach(reaching: Any, *args: Any) -> Any:
+        address = args[-1] if args else None  # `sendto` has what is sent before it
+        if isinstance(address, tuple) and reaching.family in (socket.AF_INET, socket.AF_INET6):
             GUARD.check(address[0])
-        return real(connecting, address)
+        return real(reaching, *args)
 
-    return connect
+    return reach
