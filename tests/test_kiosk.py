@@ -8,6 +8,7 @@ import asyncio
 import gc
 import gzip
 import json
+import re
 import socket
 import ssl
 import subprocess
@@ -32,6 +33,7 @@ import urllib3
 from hypothesis import HealthCheck, given
 from hypothesis import strategies as st
 
+import urnshelf
 from thorough import examples
 from urnshelf import (
     CueRefused,
@@ -753,3 +755,14 @@ def test_an_application_begins_and_ends_and_closes_what_is_no_request(kiosk: Kio
     begun = talk("lifespan", "lifespan.startup", "lifespan.shutdown")
     assert asyncio.run(begun) == ["lifespan.startup.complete", "lifespan.shutdown.complete"]
     assert asyncio.run(talk("websocket", "websocket.connect")) == ["websocket.close"]
+
+
+def test_a_name_that_we_do_not_have_leads_to_ours(kiosk: Kiosk, shelf: Shelf) -> None:
+    for holder, name, told in [
+        (kiosk, "post", "the nearest is route: The requests of one method and path"),
+        (kiosk, "intercept", "the nearest is stands_in_for: Stand in the place of a host"),
+        (shelf, "server", "the nearest is kiosk: A stand-in for a remote service"),
+        (urnshelf, "response", "the nearest is kiosk.response: What a route replies"),
+    ]:
+        with pytest.raises(AttributeError, match=re.escape(told)):
+            getattr(holder, name)

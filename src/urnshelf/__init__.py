@@ -122,7 +122,9 @@ def _late(name: str) -> Any:
         return import_module(f"urnshelf.{name}")
     from urnshelf.near_names import MODULE, no_such_name
 
+    kiosk = import_module("urnshelf.kiosk")
     known = {one: getattr(import_module(__name__), one) for one in __all__}
+    known |= {f"kiosk.{one}": getattr(kiosk, one) for one in kiosk.__all__}
     raise AttributeError(no_such_name(__name__, name, known, MODULE))
 
 

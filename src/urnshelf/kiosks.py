@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from contextlib import AbstractContextManager
 from importlib.util import find_spec
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.desk import Desk
 from urnshelf.clock import Clock
@@ -228,6 +228,19 @@ class Kiosk(KioskCore):
         from urnshelf.doors.guard import GUARD
 
         GUARD.end(self)
+
+    if not TYPE_CHECKING:  # to the checkers a kiosk has what it has, and nothing else
+
+        def __getattr__(self, name: str) -> Any:
+            """A name that we do not have: our nearest, and what it does."""
+            if name.startswith("_") or hasattr(type(self), name):
+                # Python asks here, too, where a property raises: what it raised is what counts
+                return object.__getattribute__(self, name)
+            from urnshelf.near_names import KIOSK, no_such_name, public
+
+            raise AttributeError(
+                no_such_name("a kiosk", name, public(type(self)), KIOSK), name=name, obj=self
+            )
 
 
 def _need(door: str, *packages: str) -> None:

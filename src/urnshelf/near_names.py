@@ -31,6 +31,7 @@ SHELF = {
     "unused_cues": "unused stubs",
     "close": "leave exit finish",
     "wrap": "partial over",
+    "kiosk": "http remote server host url api rest request response intercept client",
     "swap": "patch replace override setattr substitute setenv",
     "urnshelf.tally": "verify verified count called tally",
     "urnshelf.ledger_of": "calls history captured capture ledger order",
@@ -50,6 +51,19 @@ MODULE = {
     "Urn": "factory builder generator random draw",
     "attribute": "property field",
     "rules": "rule",
+    "kiosk.response": "response respond status json",
+    "kiosk.from_record": "record",
+    "kiosk.pause": "pause sleep",
+}
+KIOSK = {
+    "route": "get post put patch delete head add register when expect path url on endpoint",
+    "stands_in_for": "intercept activate mount host",
+    "serve": "start run listen port",
+    "collection": "resource resources crud rest records",
+    "app": "asgi application wsgi",
+    "lets_in": "auth authorize token secure",
+    "limits": "rate throttle",
+    "passes_through": "proxy forward real",
 }
 """Each of our names, and the words by which people look for it."""
 
