@@ -669,6 +669,17 @@ def test_what_is_no_http_is_a_400_and_the_server_goes_on(kiosk: Kiosk) -> None:
         assert httpx.get(url).text == "on"
 
 
+def test_a_port_that_is_taken_is_told_and_ipv6_is_served(kiosk: Kiosk) -> None:
+    cue(kiosk.route("GET", "/")).gives(response(text="on"))
+    with kiosk.serve(host="::1") as url:
+        assert url.startswith("http://[::1]:")
+        assert httpx.get(url).text == "on"
+    with kiosk.serve() as url:
+        port = int(url.rpartition(":")[2])
+        with pytest.raises(SettingRefused, match=rf"port={port}.*port=0"):
+            kiosk.serve(port).__enter__()
+
+
 def test_a_served_kiosk_listens_on_loopback_alone(kiosk: Kiosk) -> None:
     kiosk.for_httpx()
     opened: list[Any] = []

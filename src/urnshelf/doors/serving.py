@@ -122,13 +122,24 @@ def app_served(
             http=noted.protocol(), access_log=False, timeout_graceful_shutdown=1,
             server_header=False, date_header=False, **certificate,
         )  # fmt: skip
-        with socket.create_server((host, port)) as listening:
+        with _listening(host, port) as listening:
             address = Address(
                 f"http{'s' if tls else ''}://{_shown(host)}:{listening.getsockname()[1]}"
             )
             address.ca_file = str(Path(folder) / "ca.pem") if tls else None
             with _running(uvicorn.Server(config), listening, noted):
                 yield address
+
+
+def _listening(host: str, port: int) -> socket.socket:
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    try:
+        return socket.create_server((host, port), family=family)
+    except OSError as why:
+        raise SettingRefused(
+            f"serve(port={port}, host={host!r}): {why.strerror or why}; port=0 takes one that is "
+            "free"
+        ) from None
 
 
 def _shown(host: str) -> str:
