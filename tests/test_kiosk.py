@@ -23,6 +23,7 @@ from contextlib import ExitStack, suppress
 from datetime import UTC, datetime
 from decimal import Decimal
 from http.client import HTTPConnection
+from pathlib import Path
 from typing import Any
 
 import aiohttp
@@ -414,6 +415,7 @@ REFUSED: list[tuple[Callable[[Kiosk], object], type[Exception], str]] = [
     (lambda k: cue(k.route("GET", "/")).asked_with(query="at"), CueRefused, "give a mapping"),
     (lambda k: cue(k.route("GET", "/")).gives({"a": 1}), ReplyRefused, "promises Response"),
     (lambda k: cue(k.route("GET", "/")).raises(ValueError("no")), CueRefused, "no request ends"),
+    (lambda k: cue(k.route("GET", "/")).raises(FileNotFoundError), CueRefused, "no request ends"),
     (lambda k: cue(k.route("GET", "/")).gives(raising(KeyError)), CueRefused, "no request ends"),
     (
         lambda k: (k.route("GET", "/{id}/x"), k.route("GET", "/{key}/x")),
@@ -448,10 +450,17 @@ def test_bad_input_is_told(kiosk: Kiosk, act: Any, error: type[Exception], says:
         act(kiosk)
 
 
-def test_a_function_that_fails_is_a_500_and_fails_the_test() -> None:
-    with pytest.raises(RefusalHidden, match="ZeroDivisionError"), Shelf() as shelf:
+@pytest.mark.parametrize(
+    ("fails", "told"),
+    [
+        (lambda request: 1 / 0, "ZeroDivisionError"),
+        (lambda request: Path("x").read_text(), "FileNotFound"),
+    ],
+)
+def test_a_function_that_fails_is_a_500_and_fails_the_test(fails: Any, told: str) -> None:
+    with pytest.raises(RefusalHidden, match=told), Shelf() as shelf:
         kiosk = shelf.kiosk("tides")
-        cue(kiosk.route("GET", "/")).computes(lambda request: 1 / 0)
+        cue(kiosk.route("GET", "/")).computes(fails)
         with httpx.Client(transport=kiosk.for_httpx(), base_url=HOST) as client:
             assert client.get("/").status_code == 500
 

@@ -8,8 +8,9 @@ from urllib.parse import quote
 
 from urnshelf.calls.replies import Raising
 from urnshelf.calls.waiting import slept
+from urnshelf.kiosk.broken import worded
 from urnshelf.kiosk.core import KioskCore
-from urnshelf.kiosk.outcome import Answer, worded
+from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.problems import problem
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Pause, Response

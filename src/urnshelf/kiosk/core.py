@@ -16,6 +16,7 @@ from urnshelf.calls.target import FakeState, Target
 from urnshelf.clock import Clock
 from urnshelf.errors import CueRefused, SettingRefused, UrnShelfError
 from urnshelf.interfaces.members import Interface
+from urnshelf.kiosk.broken import is_of_the_network, worded
 from urnshelf.kiosk.collection import Collection, Handled
 from urnshelf.kiosk.gates import (
     ByKey,
@@ -29,7 +30,7 @@ from urnshelf.kiosk.gates import (
 )
 from urnshelf.kiosk.kept import KeptRequests
 from urnshelf.kiosk.near import unanswered
-from urnshelf.kiosk.outcome import Answer, worded
+from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.path_template import PathTemplate
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response, response
@@ -272,11 +273,11 @@ class KioskCore:
         take = target.take if frame is not None else _from_outside
         try:
             reply = take(target, (*values.values(), request), frame or sys._getframe())
-        except OSError as broken:
-            return Answer(None, worded(broken), request.waits)
         except UrnShelfError as refused:
             return Answer(response(501, text=str(refused)), None, 0.0)
         except Exception as error:
+            if isinstance(error, OSError) and is_of_the_network(type(error)):
+                return Answer(None, worded(error), request.waits)
             return Answer(self._failed(target, request, error), None, 0.0)
         return Answer(reply, None, request.waits)
 
@@ -303,7 +304,7 @@ class KioskCore:
     def _taken_by(self, request: Request) -> tuple[RouteTarget, dict[str, Any]]:
         """The route that takes a request, and the values of its path's parameters."""
         best: tuple[RouteTarget, dict[str, Any]] | None = None
-        for target in self._routes.values():
+        for target in list(self._routes.values()):  # other threads may add some
             if target.method == request.method:
                 values = target.path.values(request.raw_path)
                 is_better = best is None or target.path.rank < best[0].path.rank

@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.calls.replies import Raising
 from urnshelf.errors import ReplyRefused
+from urnshelf.kiosk.broken import is_of_the_network
 from urnshelf.kiosk.headers import Headers, Pairs, header_pairs
 from urnshelf.records.codec import Unfit, to_json
 from urnshelf.records.display import show
@@ -285,7 +286,7 @@ def _part(one: Any) -> Part:
 
 
 def _broken(one: Pause | Raising) -> Part:
-    if isinstance(one, Raising) and not issubclass(one.kind, OSError):
+    if isinstance(one, Raising) and not is_of_the_network(one.kind):
         raise ReplyRefused(
             f"{one!r}: no body breaks off with it; use raising(ConnectionResetError()), or "
             "raising(TimeoutError())"

@@ -14,6 +14,7 @@ from urnshelf.calls.target import FakeState, Target
 from urnshelf.errors import CueRefused
 from urnshelf.interfaces.members import Member
 from urnshelf.interfaces.promises import Promise
+from urnshelf.kiosk.broken import is_of_the_network
 from urnshelf.kiosk.filling import Filling, Unfilled
 from urnshelf.kiosk.path_template import PathTemplate
 from urnshelf.kiosk.response import Response
@@ -246,7 +247,7 @@ class RequestCue(Cue[..., Response]):
         return super()._with(reply)
 
     def _check_error(self, kind: type[BaseException], shown: str) -> None:
-        if not issubclass(kind, OSError):
+        if not is_of_the_network(kind):
             raise self._refused(
                 CueRefused,
                 f"{self}: no request ends with {shown}. For a broken connection use "
