@@ -622,7 +622,11 @@ def test_the_tide_client_asks_as_it_should_and_tells_a_silent_gauge(kiosk: Kiosk
     HttpPager(client).page(7, "Gray Heron to B-1", urgent=True)
 
     assert tally(depth.asked_with(query={"at": NOON.isoformat()}), harbour="Ternhythe") == 1
-    assert tally(pages.asked_with(json=holding(vessel_id=7, urgent=True))) == 1
+    sent = pages.asked_with(
+        json={"vessel_id": 7, "message": "Gray Heron to B-1", "urgent": True},
+        headers={"Content-Type": "application/json", "Host": "tides.example"},
+    )
+    assert tally(sent) == 1
     assert tally(depth, harbour="Curlhythe") == 3
     assert not unseen(kiosk)
 
