@@ -315,6 +315,23 @@ def test_of_many_requests_the_oldest_are_dropped_and_looks_at_them_refused() -> 
     assert [call.number for call in ledger_of(route)] == [1001]
 
 
+def test_of_large_bodies_fewer_are_kept(shelf: Shelf, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("urnshelf.kiosk.core.MOST_BYTES", 10_000)
+    kiosk = shelf.kiosk("tides")
+    get, post = kiosk.route("GET", "/"), kiosk.route("POST", "/")
+    kiosk.for_httpx()
+    cue(get).gives(response(body=b"x" * 500))
+    cue(post).computes(lambda request: response(body=request.body))
+    for _ in range(100):
+        kiosk.answer(Request("GET", "http://tides.example/"))
+    assert tally(get) == 100  # one reply, given again and again
+    for _ in range(100):
+        kiosk.answer(Request("POST", "http://tides.example/", (), b"y" * 500))
+    assert len(shelf._desk.ledger) < 25
+    with pytest.raises(LookRefused, match="has dropped the oldest"):
+        ledger_of(kiosk)
+
+
 def test_a_computed_reply_may_break_the_connection(kiosk: Kiosk) -> None:
     def refuses(request: Request) -> Any:
         raise ConnectionRefusedError

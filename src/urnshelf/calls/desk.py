@@ -221,8 +221,11 @@ class Desk:
         """Keep the ledger as large as the settings say: what more comes, the oldest calls go."""
         most = self.settings.ledger_size
         # not one at a time: each time the others move
-        if len(self.ledger) < most + most // 4 + 1:
-            return
+        if len(self.ledger) > most + most // 4:
+            self.keep_last(most)
+
+    def keep_last(self, most: int) -> None:
+        """Keep so many calls, and drop the others."""
         with self.lock:
             oldest = self.ledger[: len(self.ledger) - most]
             for number, call in enumerate(oldest, self._gone):

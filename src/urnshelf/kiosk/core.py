@@ -40,6 +40,8 @@ from urnshelf.store.tables import Table
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
+MOST_BYTES = 256 * 2**20
+"""Of bodies that a kiosk's ledger keeps; beyond them the older half of the calls is dropped."""
 _ANY_PATH = PathTemplate("/{path:path}")
 _METHODS = frozenset({"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"})
 
@@ -87,6 +89,8 @@ class KioskCore:
         """Those that it has stood in for."""
         self.let_out: set[str] = set()
         """Hosts that may be reached all the same."""
+        self._bytes = 0
+        self._replies: set[int] = set()
         self._gates: list[tuple[str, Gate]] = []
         self._urnshelf_state = _KioskState(self, Interface(self, KioskCore, name, {}), name, desk)
         self._routes: dict[tuple[str, str], RouteTarget] = {}
@@ -268,7 +272,7 @@ class KioskCore:
             request: as it came in.
             frame: the caller's, where it came from this thread.
         """
-        self._desk.drop_oldest()
+        self._drop_what_is_too_much()
         target, values = self._taken_by(request)
         take = target.take if frame is not None else _from_outside
         try:
@@ -279,7 +283,21 @@ class KioskCore:
             if isinstance(error, OSError) and is_of_the_network(type(error)):
                 return Answer(None, worded(error), request.waits)
             return Answer(self._failed(target, request, error), None, 0.0)
+        finally:
+            self._bytes += len(request.body)
+        if id(reply) not in self._replies:  # a cue gives the same one again and again
+            self._replies.add(id(reply))
+            self._bytes += reply.size
         return Answer(reply, None, request.waits)
+
+    def _drop_what_is_too_much(self) -> None:
+        """The ledger has a size, in calls and, where bodies are large, in bytes."""
+        self._desk.drop_oldest()
+        if self._bytes > MOST_BYTES:
+            self._desk.keep_last(len(self._desk.ledger) // 2)
+            self._bytes //= 2
+        if len(self._replies) > self._desk.settings.ledger_size:
+            self._replies.clear()
 
     def _target(self, method: str, path: str) -> RouteTarget:
         verb = str(method).upper()

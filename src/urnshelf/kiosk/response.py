@@ -74,6 +74,11 @@ class Response:
         self.is_streamed = is_streamed
 
     @property
+    def size(self) -> int:
+        """Of the body, in bytes."""
+        return sum(len(part) for part in self.parts if isinstance(part, bytes))
+
+    @property
     def body(self) -> bytes:
         """The whole body.
 
@@ -100,7 +105,7 @@ class Response:
         has_none = self.status in _NO_BODY or self.status < 200
         if self.is_streamed or has_none or "content-length" in Headers(self.headers):
             return self.headers
-        return (*self.headers, ("Content-Length", str(len(self.body))))
+        return (*self.headers, ("Content-Length", str(self.size)))
 
     def sent_parts(self, is_head: bool = False) -> tuple[Part, ...]:
         """What goes out as the body: nothing to HEAD, and where the status has none."""
@@ -219,7 +224,7 @@ def _check_length(
     status: int, headers: Headers, parts: tuple[Part, ...], is_streamed: bool
 ) -> None:
     """Refuse what no server could send, and a client would wait for."""
-    size = sum(len(part) for part in parts if isinstance(part, bytes))
+    size = Response(status, (), parts).size
     told = headers.get("content-length")
     if "transfer-encoding" in headers:
         raise ReplyRefused(f"response({status}): Transfer-Encoding is the server's; give chunks=…")
