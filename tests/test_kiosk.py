@@ -821,18 +821,18 @@ def test_a_name_that_we_do_not_have_leads_to_ours(kiosk: Kiosk, shelf: Shelf) ->
 @pytest.mark.parametrize(
     ("lacks", "act", "told"),
     [
-        ({"httpx"}, lambda k: k.for_httpx(), "needs httpx: pip install httpx"),
-        ({"requests"}, lambda k: k.for_requests(), "needs requests: pip install requests"),
-        ({"uvicorn"}, lambda k: k.serve(), "needs uvicorn: pip install 'urnshelf[kiosk]'"),
+        (["httpx"], lambda k: k.for_httpx(), "needs httpx: pip install httpx"),
+        (["requests"], lambda k: k.for_requests(), "needs requests: pip install requests"),
+        (["uvicorn"], lambda k: k.serve(), "needs uvicorn: pip install 'urnshelf[kiosk]'"),
         (
-            {"httpx", "h11"},
+            ["httpx", "h11"],
             lambda k: k.passes_through("http://127.0.0.1"),
             "needs httpx and h11: pip install 'urnshelf[kiosk]' httpx",
         ),
     ],
 )
 def test_what_is_not_installed_is_told(
-    kiosk: Kiosk, monkeypatch: pytest.MonkeyPatch, lacks: set[str], act: Any, told: str
+    kiosk: Kiosk, monkeypatch: pytest.MonkeyPatch, lacks: list[str], act: Any, told: str
 ) -> None:
     monkeypatch.setattr("urnshelf.kiosks.find_spec", lambda name: None if name in lacks else name)
     with pytest.raises(SettingRefused, match=re.escape(told)):
