@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any, TypedDict
 
 from urnshelf.errors import CueRefused
-from urnshelf.kiosk.request import Request
+from urnshelf.kiosk.request import NoJson, Request
 from urnshelf.records.display import PartWise, show
 from urnshelf.records.equality import same
 from urnshelf.records.matchers import ABSENT, Wanted
@@ -54,16 +54,20 @@ class Wanting(PartWise):
                 for name, one in wanted.items():
                     found[f"{part}[{name!r}]"] = (one, _named(has, part, name, one))
             else:
-                found[part] = (wanted, has)
+                found[part] = (wanted, has if has != "" or part == "text" else ABSENT)
         return {
             # what is not there is like nothing, and not even like `whatever`
-            name: (Wanted(wanted), one) if one is ABSENT else (wanted, one)
+            name: (Wanted(wanted), one) if _is_lacking(one) else (wanted, one)
             for name, (wanted, one) in found.items()
-            if one is ABSENT or not same(wanted, one)
+            if _is_lacking(one) or not same(wanted, one)
         }
 
     def __repr__(self) -> str:
         return ", ".join(f"{name}={show(value, 60)}" for name, value in self.asked.items())
+
+
+def _is_lacking(value: object) -> bool:
+    return value is ABSENT or isinstance(value, NoJson)
 
 
 def _named(has: Any, part: str, name: str, wanted: object) -> Any:
