@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from urnshelf.calls.desk import Desk
 from urnshelf.clock import Clock
-from urnshelf.errors import SettingRefused
+from urnshelf.errors import SettingRefused, UrnShelfError
 from urnshelf.records.display import show
 from urnshelf.store.stored import Store
 
@@ -24,6 +25,7 @@ class Remote:
     _desk: Desk
     _store: Store
     clock: Clock
+    seed: int
     _kiosks: dict[str, Kiosk] | None = None
 
     def _undo(self) -> None:
@@ -39,7 +41,13 @@ class Remote:
             f"the kiosk {one.name} in the place of {url}" for one in kiosks for url in one.hosts
         ]
 
-    def kiosk(self, name: str, *, answer_from: str | PathLike[str] | None = None) -> Kiosk:
+    def kiosk(
+        self,
+        name: str,
+        *,
+        openapi: str | PathLike[str] | None = None,
+        answer_from: str | PathLike[str] | None = None,
+    ) -> Kiosk:
         """A stand-in for a remote service that is spoken to over HTTP; the same one again for the
         same name.
 
@@ -48,12 +56,15 @@ class Remote:
 
         Args:
             name: how messages call it.
+            openapi: an OpenAPI document, 3.0 or 3.1, in YAML or JSON: its operations are the
+                routes, what it forbids is refused, and what no cue takes is answered as it
+                promises.
             answer_from: a file that `kiosk.passes_through(…, keep_in=…)` wrote: what no cue takes
                 is answered from it, and refused where it is not there.
 
         Raises:
             SettingRefused: no name.
-            FileRefused: no such file.
+            FileRefused: no such file, or one that says what it must not.
 
         >>> kiosk = shelf.kiosk("tides")
         >>> depth = kiosk.route("GET", "/stations/{code}/depth")
@@ -65,10 +76,21 @@ class Remote:
             raise SettingRefused(f"kiosk({show(name, 40)}): give it a name, shelf.kiosk('tides')")
         if self._kiosks is None:
             self._kiosks = {}
-        if name not in self._kiosks:
+        is_new = name not in self._kiosks
+        if is_new:
             from urnshelf.kiosks import Kiosk  # few shelves have one
 
             self._kiosks[name] = Kiosk(name, self._desk, self._store, self.clock)
+        if openapi is not None:
+            if not is_new:
+                raise SettingRefused(
+                    f"kiosk({name!r}, openapi=…): it is there already; give the document first"
+                )
+            try:
+                self._kiosks[name]._read_document(Path(openapi), self.seed)
+            except UrnShelfError:
+                self._kiosks.pop(name).leave()
+                raise
         if answer_from is not None:
             from urnshelf.kiosk.kept import KeptRequests  # few kiosks do
 

@@ -140,7 +140,7 @@ class Collection:
         found: dict[str, Any] = {}
         for name, text in zip(self._view.key_fields, call.live, strict=False):
             try:
-                found[name] = value_of(text, self._view.described.node_of(name))
+                found[name] = value_of(str(text), self._view.described.node_of(name))
             except Unfit:
                 raise Problem(404, f"no {self._view.name} has {name}={text}") from None
         return found

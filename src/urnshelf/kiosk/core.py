@@ -6,18 +6,20 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable, Mapping
+from pathlib import Path
 from types import FrameType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.script import script
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.clock import Clock
-from urnshelf.errors import CueRefused, SettingRefused, UrnShelfError
+from urnshelf.errors import ReplyRefused, SettingRefused, UrnShelfError
 from urnshelf.interfaces.members import Interface
 from urnshelf.kiosk.broken import is_of_the_network, worded
 from urnshelf.kiosk.collection import Collection, Handled
+from urnshelf.kiosk.filling import checked
 from urnshelf.kiosk.gates import (
     ByKey,
     ByPassword,
@@ -29,21 +31,22 @@ from urnshelf.kiosk.gates import (
     number_of,
 )
 from urnshelf.kiosk.kept import KeptRequests
-from urnshelf.kiosk.near import unanswered
+from urnshelf.kiosk.near import forbidden, unanswered
 from urnshelf.kiosk.outcome import Answer
-from urnshelf.kiosk.path_template import PathTemplate
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response, response
 from urnshelf.kiosk.route import Route, RouteTarget
+from urnshelf.kiosk.routing import Routes
 from urnshelf.store.stored import Store
 from urnshelf.store.tables import Table
+
+if TYPE_CHECKING:
+    from urnshelf.kiosk.openapi.documented import Documented
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 MOST_BYTES = 256 * 2**20
 """Of bodies that a kiosk's ledger keeps; beyond them the older half of the calls is dropped."""
-_ANY_PATH = PathTemplate("/{path:path}")
-_METHODS = frozenset({"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"})
 
 _SOURCE = """def another_process(target, live, _frame):
     return target.take(target, live, _getframe(0))
@@ -93,12 +96,12 @@ class KioskCore:
         self._replies: set[int] = set()
         self._gates: list[tuple[str, Gate]] = []
         self._urnshelf_state = _KioskState(self, Interface(self, KioskCore, name, {}), name, desk)
-        self._routes: dict[tuple[str, str], RouteTarget] = {}
+        self._routes = Routes(self._urnshelf_state)
         self._handlers: dict[RouteTarget, Handled] = {}
         self._behind: Callable[[Request], Response] | None = None
         self._kept: KeptRequests | None = None
         self._free: set[Target] = set()
-        self._nowhere: dict[str, RouteTarget] = {}
+        self._document: Documented | None = None
         desk.put_next(script, self._answer)
 
     def route(self, method: str, path: str) -> Route:
@@ -116,7 +119,7 @@ class KioskCore:
         >>> depth
         <route tides: GET /stations/{code}/depth>
         """
-        return Route(self._target(method, path))
+        return Route(self._routes.target(method, path))
 
     def collection(self, path: str, record_type: type, *, view: Table[Any] | None = None) -> None:
         """Put the shelf's records of one type behind a path: listed with filters
@@ -145,7 +148,14 @@ class KioskCore:
         seen = self._store.view(record_type) if view is None else view._view
         seen.need_key("asked for")
         for (method, of), handled in Collection(path, seen).acts().items():
-            self._handlers[self._target(method, of)] = handled
+            target = self._acted_by(method, of)
+            if target is not None:
+                self._handlers[target] = handled
+
+    def _acted_by(self, method: str, path: str) -> RouteTarget | None:
+        """The route of an act of a collection; of a document only those that are there."""
+        is_closed = self._routes.is_closed
+        return self._routes.find(method, path) if is_closed else self._routes.target(method, path)
 
     def lets_in(
         self,
@@ -213,7 +223,7 @@ class KioskCore:
         """
         tokens = Tokens(self._clock, f"{self.name} {path}")
         giver = TokenGiver(tokens, clients, number_of(lasts, "tokens(lasts=…)"))
-        target = self._target("POST", path)
+        target = self._routes.target("POST", path)
         self._handlers[target] = Handled(
             lambda call: giver.answer(call.live[-1]), is_look_up=True, what="the token end point"
         )
@@ -273,7 +283,7 @@ class KioskCore:
             frame: the caller's, where it came from this thread.
         """
         self._drop_what_is_too_much()
-        target, values = self._taken_by(request)
+        target, values = self._routes.taken_by(request)
         take = target.take if frame is not None else _from_outside
         try:
             reply = take(target, (*values.values(), request), frame or sys._getframe())
@@ -299,43 +309,6 @@ class KioskCore:
         if len(self._replies) > self._desk.settings.ledger_size:
             self._replies.clear()
 
-    def _target(self, method: str, path: str) -> RouteTarget:
-        verb = str(method).upper()
-        if verb not in _METHODS:
-            raise CueRefused(
-                f"route({method!r}, …): there is no method {verb}; choose {', '.join(_METHODS)}"
-            )
-        known = self._routes.get((verb, path))
-        if known is not None:
-            return known
-        new = RouteTarget(self._urnshelf_state, verb, PathTemplate(path))
-        for other in self._routes.values():
-            if (other.method, other.path.shape) == (verb, new.path.shape):
-                raise CueRefused(
-                    f"route({verb!r}, {path!r}): it takes the same requests as "
-                    f"{other.member.name}, which is there already: give the parameters the same "
-                    "names"
-                )
-        self._routes[verb, path] = new
-        return new
-
-    def _taken_by(self, request: Request) -> tuple[RouteTarget, dict[str, Any]]:
-        """The route that takes a request, and the values of its path's parameters."""
-        best: tuple[RouteTarget, dict[str, Any]] | None = None
-        for target in list(self._routes.values()):  # other threads may add some
-            if target.method == request.method:
-                values = target.path.values(request.raw_path)
-                is_better = best is None or target.path.rank < best[0].path.rank
-                if values is not None and is_better:
-                    best = target, values
-        return best or (self._to_nowhere(request.method), {"path": request.path})
-
-    def _to_nowhere(self, method: str) -> RouteTarget:
-        """Where requests of this method go that no route takes."""
-        if method not in self._nowhere:
-            self._nowhere[method] = RouteTarget(self._urnshelf_state, method, _ANY_PATH)
-        return self._nowhere[method]
-
     def _answer(self, call: LiveCall) -> Any:
         """The answerer: what a route replies that no cue takes."""
         target = call.target
@@ -345,15 +318,52 @@ class KioskCore:
         if handler is not None:
             call.answered_by = handler
             with self._store.lock:
-                return handler(call)
+                return self._as_promised(target, call, handler(call))
         request: Request = call.live[-1]
         if self._kept is not None:
-            return self._from_file(call, request, self._kept)
+            return checked(call, self._from_file(call, request, self._kept))
         if self._behind is not None:
             call.answered_by = self._behind
-            return self._behind(request)
-        text = unanswered(self._desk._find(call), target, list(self._routes.values()))
+            return checked(call, self._behind(request))
+        if self._document is not None and target.promised is not None:
+            return self._from_document(call, target)
+        text = unanswered(self._desk._find(call), target, self._routes.all())
         raise self._desk.refusal(call, text)
+
+    def _as_promised(self, target: RouteTarget, call: LiveCall, reply: Response) -> Response:
+        promised: Any = target.promised
+        if promised is None or self._document is None:
+            return reply
+        conform = self._document.conform
+        return checked(call, conform(promised.contract, call.live[-1], reply, None))
+
+    def _from_document(self, call: LiveCall, target: RouteTarget) -> Response:
+        promised: Any = target.promised
+        assert self._document is not None
+        try:
+            return checked(call, self._document.answer(call, promised))
+        except ReplyRefused as why:
+            text = unanswered(self._desk._find(call), target, self._routes.all(), str(why))
+            raise self._desk.refusal(call, text) from None
+
+    def _forbidden(self, call: LiveCall) -> Any:
+        """The answerer before the cues: what the document forbids."""
+        target = call.target
+        if target.state is not self._urnshelf_state or not isinstance(target, RouteTarget):
+            return NO_REPLY
+        wrong = () if target.promised is None else target.promised.forbids(call.live[-1])
+        if not wrong:
+            return NO_REPLY
+        found = self._desk._find(call)
+        text = forbidden(call.live[-1].line, target, wrong, found.called_from)
+        raise self._desk.refusal(call, text)
+
+    def _read_document(self, path: Path, seed: int) -> None:
+        """Take the routes of an OpenAPI document."""
+        from urnshelf.kiosk.openapi.documented import Documented  # few kiosks have one
+
+        self._document = Documented(path, self._routes, self._store, seed, self.name)
+        self._desk.put_before(self._forbidden)
 
     def _from_file(self, call: LiveCall, request: Request, kept: KeptRequests) -> Response:
         found = kept.find(request)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from urnshelf.calls.ledger import LiveCall
 from urnshelf.errors import ReplyRefused, SettingRefused
@@ -11,6 +11,7 @@ from urnshelf.kiosk.problems import Problem
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Later, Response, plain, response
 from urnshelf.records.description import snake_case
+from urnshelf.records.display import show
 from urnshelf.store.column import column
 from urnshelf.store.conditions import AllOf
 from urnshelf.store.queries import Query
@@ -21,6 +22,9 @@ if TYPE_CHECKING:
     from urnshelf.store.views import View
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+R = TypeVar("R")
 
 
 class FromRecord(Later):
@@ -167,10 +171,111 @@ class Filling:
     def give(self, call: LiveCall, turn: int) -> Any:
         """The reply to one request."""
         given = self._reply.give(call, turn)
-        return given.filled(call, self._store) if isinstance(given, Unfilled) else given
+        if not isinstance(given, Unfilled):
+            return given
+        return checked(call, given.filled(call, self._store))
 
     def __repr__(self) -> str:
         return repr(self._reply)
+
+
+class Computing:
+    """A reply of a cue that a function makes, at a route of which a document promises something.
+
+    Args:
+        reply: makes it.
+    """
+
+    def __init__(self, reply: Reply) -> None:
+        self._reply = reply
+
+    def give(self, call: LiveCall, turn: int) -> Any:
+        """The reply to one request."""
+        return checked(call, self._reply.give(call, turn))
+
+    def __repr__(self) -> str:
+        return repr(self._reply)
+
+
+def checked(call: LiveCall, reply: R) -> R:
+    """A reply that keeps what a document promises.
+
+    Raises:
+        ReplyRefused: it does not.
+    """
+    promised = getattr(call.target, "promised", None)
+    wrong = promised.lacks(reply) if promised is not None and isinstance(reply, Response) else ()
+    if wrong:
+        raise ReplyRefused(f"{call.target}: {reply!r}: {not_promised(promised, wrong)}")
+    return reply
+
+
+def not_promised(promised: Any, wrong: Sequence[Any]) -> str:
+    """What to say of a reply that a document does not promise.
+
+    Args:
+        promised: what the document says.
+        wrong: what is wrong.
+    """
+    lines = [f"the document {promised.name} does not promise it", f"  told at  {promised.at}"]
+    lines += [f"  {one}" for one in wrong]
+    advice = "Where the service does so all the same: .gives(undocumented(response(…)))"
+    return "\n".join([*lines, advice])
+
+
+class FromDocument(Unfilled):
+    """A reply as the document promises it; made by `from_document(…)`.
+
+    Args:
+        status: 0 for the usual one.
+        example: the name of an example; None for what is drawn.
+        fields: values that go before what is drawn.
+    """
+
+    __slots__ = ("_example", "_fields")
+
+    def __init__(self, status: int, example: str | None, fields: dict[str, Any]) -> None:
+        super().__init__({"status": status})
+        self._example = example
+        self._fields = fields
+
+    def filled(self, call: LiveCall, store: Store) -> Response:  # noqa: ARG002
+        """The reply to one request."""
+        promised: Any = getattr(call.target, "promised", None)
+        if promised is None:
+            raise ReplyRefused(f"{self!r}: no document says anything of {call.target.name}")
+        reply: Response = promised.reply(call, self.status, self._example, self._fields)
+        return reply
+
+    def __repr__(self) -> str:
+        told = [str(self.status)] if self.status else []
+        told += [f"example={self._example!r}"] if self._example else []
+        told += [f"{name}={show(value, 40)}" for name, value in self._fields.items()]
+        return f"from_document({', '.join(told)})"
+
+
+def from_document(status: int = 0, *, example: str | None = None, **fields: Any) -> Response:
+    """A reply as the kiosk's OpenAPI document promises it: an example of it, or drawn from its
+    schema.
+
+    Args:
+        status: one that the document promises; by default its success.
+        example: the name of one of the document's examples.
+        fields: values that go before what is drawn, by the names of the body's fields.
+
+    >>> from tempfile import mkdtemp
+    >>> path = Path(mkdtemp()) / "tides.json"
+    >>> _ = path.write_text(json.dumps({"openapi": "3.1.0", "paths": {"/depth": {"get": {
+    ...     "responses": {"200": {"description": "", "content": {"application/json": {"schema": {
+    ...         "type": "object", "properties": {"depth_m": {"type": "number"}},
+    ...         "required": ["depth_m"]}}}}}}}}}))
+    >>> kiosk = shelf.kiosk("tides", openapi=path)
+    >>> _ = cue(kiosk.route("GET", "/depth")).gives(from_document(200, depth_m=6.3))
+    >>> import httpx
+    >>> httpx.Client(transport=kiosk.for_httpx()).get("http://tides.example/depth").json()
+    {'depth_m': 6.3}
+    """
+    return FromDocument(status, example, fields)
 
 
 class _Values:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Sequence
+from typing import Any
 
 from urnshelf.calls.ledger import Call, values_of
 from urnshelf.calls.wording import nearest_cues
@@ -16,13 +17,16 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 _SHOWN = 3
 
 
-def unanswered(call: Call, target: RouteTarget, routes: Sequence[RouteTarget]) -> str:
+def unanswered(
+    call: Call, target: RouteTarget, routes: Sequence[RouteTarget], why: str = ""
+) -> str:
     """The message of a refusal.
 
     Args:
         call: the request, in the ledger.
         target: the route that took it; one of no route where none did.
         routes: all of the kiosk.
+        why: what its document has to say, where it has something.
     """
     request: Request = values_of(call)[-1]
     is_routed = target in routes
@@ -34,9 +38,13 @@ def unanswered(call: Call, target: RouteTarget, routes: Sequence[RouteTarget]) -
     lines += _came(request)
     if is_routed:
         lines.append(f"  route         {target.member.name}")
+        lines += [f"  document      {why}"] if why else []
         cued = nearest_cues(target.cues, call) if target.cues else ["  cues          none on it"]
         return "\n".join([*lines, *cued, *_advice(target.expression, target, values_of(call))])
     lines += _near_routes(request, routes)
+    document = next((one.promised.name for one in routes if one.promised is not None), "")
+    if document:
+        return "\n".join([*lines, "", f"The document {document} has no such operation."])
     kiosk = target.state.expression
     named = f'{kiosk}.route("{request.method}", "{request.raw_path}")'
     return "\n".join([*lines, *_advice(named, target, ())])
@@ -83,3 +91,26 @@ def _advice(route: str, target: RouteTarget, values: tuple[object, ...]) -> list
     written = [f"{name}={value!r}" for name, value in zip(target.path.kinds, values, strict=False)]
     asked = ", ".join([route, *written]) if values else route
     return ["", "To answer it:", f"    cue({asked}).gives(response(200, json={{}}))"]
+
+
+def forbidden(call_line: str, target: RouteTarget, wrong: Sequence[Any], place: object) -> str:
+    """The message of a request that the document forbids.
+
+    Args:
+        call_line: the request.
+        target: the route that took it.
+        wrong: what is wrong with it.
+        place: from where it came.
+    """
+    promised = target.promised
+    assert promised is not None
+    lines = [
+        f"{call_line} was requested of the kiosk {target.state.label}, and the document "
+        f"{promised.name} forbids it.",
+        "",
+        f"  requested     from {place}",
+        f"  told at       {promised.at}",
+    ]
+    for one in wrong:
+        lines += [f"  {one.what}  <-- differs", f"      {one.text}"]
+    return "\n".join([*lines, "", "Mend the request; or the document, where the service takes it."])

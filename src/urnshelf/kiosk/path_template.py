@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from functools import cached_property
+from keyword import iskeyword
 from typing import Any, NamedTuple
 from urllib.parse import unquote
 from uuid import UUID
@@ -36,6 +38,30 @@ _KINDS = {
 }
 
 
+def _number_or_text(read: Callable[[str], Any]) -> Callable[[str], Any]:
+    def number(text: str) -> Any:
+        try:
+            return read(text) if text.isascii() and len(text) < 40 else text
+        except ValueError:
+            return text
+
+    return number
+
+
+_TOLD = {
+    "int": _KINDS["int"]._replace(pattern=r"[^/]+", read=_number_or_text(int)),
+    "float": _KINDS["float"]._replace(pattern=r"[^/]+", read=_number_or_text(float)),
+}
+"""Of what a document tells of a parameter any text is taken: what is wrong with it is told then."""
+
+
+class Base(NamedTuple):
+    """What stands before all paths of a document: as it is shown, and its pattern."""
+
+    shown: str = ""
+    pattern: str = ""
+
+
 def _rank(part: str) -> int:
     if "{" not in part:
         return 0
@@ -49,32 +75,54 @@ class PathTemplate:
     Args:
         text: begins with a slash. A parameter in braces is a text without a slash; after a colon
             its kind may stand: `int`, `float`, `uuid`, or `path` for all that follows.
+        told: what a document tells of its parameters, `int`, `float` or `str`; their names may be
+            any then.
+        base: what stands before it.
 
     >>> PathTemplate("/stations/{code}/depth").values("/stations/T%2F1/depth")
     {'code': 'T/1'}
     """
 
-    def __init__(self, text: str) -> None:
+    def __init__(
+        self,
+        text: str,
+        told: Mapping[str, str] | None = None,
+        base: Base = Base(),  # noqa: B008
+    ) -> None:
         if not isinstance(text, str) or not text.startswith("/"):
             raise CueRefused(f"{text!r}: the path of a route begins with a slash")
         if "?" in text or "#" in text:
             raise CueRefused(
                 f"{text!r}: a route has no query: ask for it, .asked_with(query={{…}})"
             )
-        self.text = text
+        self.bare = text
+        self.text = base.shown + text
         self.kinds: dict[str, _Kind] = {}
-        pattern, at = "", 0
+        self.named: dict[str, str] = {}
+        """The parameters as they are written, and as Python can name them."""
+        pattern, at = base.pattern, 0
         for found in _PARAMETER.finditer(text):
-            name, _, kind = found[1].partition(":")
-            self._add(name, kind)
+            kind = self._add(found[1]) if told is None else self._add_told(found[1], told)
             fixed = text[at : found.start()]
-            pattern += re.escape(unquote(fixed)) + f"(?P<{name}>{self.kinds[name].pattern})"
+            pattern += f"{re.escape(unquote(fixed))}({kind.pattern})"
             at = found.end()
         if "{" in text[at:] or "}" in _PARAMETER.sub("", text):
             raise CueRefused(f"{text!r}: a brace has no other")
         self._pattern = re.compile(pattern + re.escape(unquote(text[at:])))
 
-    def _add(self, name: str, kind: str) -> None:
+    def _add_told(self, written: str, told: Mapping[str, str]) -> _Kind:
+        name = re.sub(r"\W", "_", written)
+        name = name if name.isidentifier() else f"_{name}"
+        while name in self.kinds or name == "request" or iskeyword(name):
+            name += "_"
+        if written in self.named:
+            raise CueRefused(f"{self.text!r}: {{{written}}} stands there twice")
+        self.named[written] = name
+        kind = self.kinds[name] = _TOLD.get(told.get(written, ""), _KINDS[""])
+        return kind
+
+    def _add(self, told: str) -> _Kind:
+        name, _, kind = told.partition(":")
         if not name.isidentifier() or name in self.kinds or name == "request":
             raise CueRefused(
                 f"{self.text!r}: {name!r} is no name for a parameter: each has one of its own, and "
@@ -85,6 +133,8 @@ class PathTemplate:
                 f"{self.text!r}: there is no kind {kind!r}; choose {', '.join(_KINDS)[2:]}"
             )
         self.kinds[name] = _KINDS[kind]
+        self.named[name] = name
+        return _KINDS[kind]
 
     @property
     def rank(self) -> tuple[int, ...]:
@@ -93,7 +143,7 @@ class PathTemplate:
         """
         return tuple(map(_rank, self.text.split("/")[1:]))
 
-    @property
+    @cached_property
     def shape(self) -> str:
         """The path without the names of its parameters: two of one shape take the same requests."""
         return _PARAMETER.sub(
@@ -107,8 +157,9 @@ class PathTemplate:
         found = self._pattern.fullmatch(marked)
         if found is None:
             return None
-        texts = {name: text.replace(_SLASH, "/") for name, text in found.groupdict().items()}
-        return {name: self.kinds[name].read(text) for name, text in texts.items()}
+        texts = [text.replace(_SLASH, "/") for text in found.groups()]
+        kinds = self.kinds.items()
+        return {name: kind.read(text) for (name, kind), text in zip(kinds, texts, strict=True)}
 
     def __str__(self) -> str:
         return self.text

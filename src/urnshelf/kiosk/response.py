@@ -59,7 +59,7 @@ class Response:
         is_streamed: whether the body's length is not told beforehand.
     """
 
-    __slots__ = ("headers", "is_streamed", "parts", "status")
+    __slots__ = ("headers", "is_streamed", "is_undocumented", "parts", "status")
 
     def __init__(
         self,
@@ -68,6 +68,8 @@ class Response:
         parts: tuple[Part, ...] = (),
         is_streamed: bool = False,
     ) -> None:
+        self.is_undocumented = False
+        """Whether it is given though a document does not promise it."""
         self.status = status
         self.headers = headers
         self.parts = parts
@@ -131,7 +133,25 @@ class Response:
         if self.parts:
             text = self.body.decode("utf-8", "replace")
             shown = f", {show(text, 60)}" if type_of_body else f", {len(self.body)} bytes"
-        return f"response({self.status}{shown})"
+        whole = f"response({self.status}{shown})"
+        return f"undocumented({whole})" if self.is_undocumented else whole
+
+
+def undocumented(reply: Response) -> Response:
+    """The same reply, given though the kiosk's document does not promise it: as services do that
+    are overloaded, or broken.
+
+    Args:
+        reply: made by `response(…)`.
+
+    >>> undocumented(response(503))
+    undocumented(response(503))
+    """
+    if not isinstance(reply, Response) or hasattr(reply, "filled"):
+        raise ReplyRefused(f"undocumented({show(reply, 60)}): a whole response is needed")
+    found = Response(reply.status, reply.headers, reply.parts, reply.is_streamed)
+    found.is_undocumented = True
+    return found
 
 
 def pause(seconds: float) -> Pause:

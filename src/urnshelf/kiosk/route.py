@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from inspect import Parameter, Signature
-from typing import TYPE_CHECKING, Any, Self, Unpack
+from typing import TYPE_CHECKING, Any, Protocol, Self, Unpack
 
 from urnshelf.calls.cue import Cue
 from urnshelf.calls.handles import Handle
@@ -11,11 +11,11 @@ from urnshelf.calls.ledger import LiveCall
 from urnshelf.calls.replies import Passing, Raising, Reply, WhenSpent
 from urnshelf.calls.script import Line
 from urnshelf.calls.target import FakeState, Target
-from urnshelf.errors import CueRefused
+from urnshelf.errors import CueRefused, ReplyRefused
 from urnshelf.interfaces.members import Member
 from urnshelf.interfaces.promises import Promise
 from urnshelf.kiosk.broken import is_of_the_network
-from urnshelf.kiosk.filling import Filling, Unfilled
+from urnshelf.kiosk.filling import Computing, Filling, Unfilled, not_promised
 from urnshelf.kiosk.path_template import PathTemplate
 from urnshelf.kiosk.response import Response
 from urnshelf.kiosk.wanting import Conditions, Wanting, wanting
@@ -25,23 +25,66 @@ from urnshelf.records.matchers import whatever
 from urnshelf.types.nodes import node_of
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Sequence
+
+    from urnshelf.kiosk.request import Request
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _PROMISE = Promise(node_of(Response))
 
 
+class Promised(Protocol):
+    """What a document says of a route."""
+
+    tags: tuple[str, ...]
+
+    @property
+    def name(self) -> str:
+        """The document's."""
+
+    @property
+    def at(self) -> str:
+        """Where it is said: file and pointer."""
+
+    def forbids(self, request: Request) -> Sequence[Any]:
+        """What is wrong with a request."""
+
+    def lacks(self, reply: Response) -> Sequence[Any]:
+        """What a reply has that is not promised."""
+
+    def reply(
+        self, call: LiveCall, status: int, example: str | None, fields: dict[str, Any]
+    ) -> Response:
+        """A reply as it is promised."""
+
+
 class RouteTarget(Target):
-    """A route, as the desk takes its requests."""
+    """A route, as the desk takes its requests.
+
+    Args:
+        state: what the library knows of the kiosk.
+        method: `GET`, `POST` …
+        path: with parameters.
+        promised: what a document says of it.
+    """
 
     own_promise = _PROMISE
     is_read = False
     noun, done, of_what = "request", "requested", "parts"
 
-    def __init__(self, state: FakeState, method: str, path: PathTemplate) -> None:
+    def __init__(
+        self,
+        state: FakeState,
+        method: str,
+        path: PathTemplate,
+        promised: Promised | None = None,
+    ) -> None:
         self.method = method
         self.path = path
+        self.promised = promised
+        self.tags: tuple[str, ...] = () if promised is None else promised.tags
+        """By which people find it among many."""
         super().__init__(state, _member(method, path))
 
     @property
@@ -242,9 +285,24 @@ class RequestCue(Cue[..., Response]):
         return self
 
     def _with(self, reply: Reply) -> Self:
-        if any(isinstance(one, Unfilled) for one in getattr(reply, "items", ())):
-            reply = Filling(reply, self._line.target.state.fake._store)
+        target: Any = self._line.target
+        items = getattr(reply, "items", None)
+        if any(isinstance(one, Unfilled) for one in items or ()):
+            reply = Filling(reply, target.state.fake._store)
+        if target.promised is not None:
+            for one in items or ():
+                self._check_promised(target.promised, one)
+            if items is None and not getattr(reply, "passes", False):
+                reply = Computing(reply)
         return super()._with(reply)
+
+    def _check_promised(self, promised: Promised, one: Any) -> None:
+        if isinstance(one, Response) and not isinstance(one, Unfilled):
+            wrong = promised.lacks(one)
+            if wrong:
+                raise self._refused(
+                    ReplyRefused, f"{self}.gives({one!r}): {not_promised(promised, wrong)}"
+                )
 
     def _check_error(self, kind: type[BaseException], shown: str) -> None:
         if not is_of_the_network(kind):

@@ -2,7 +2,7 @@
 out.
 
 Source: JSON Schema Validation 2020-12, section 6, and Core 2020-12, sections 10 and 11. Formats are
-not checked: they are drawn as such.
+checked where it is asked for: what is drawn is drawn as such.
 """
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ from fractions import Fraction
 from typing import Any
 
 from urnshelf.urn.expressions import compiled
+from urnshelf.urn.schemas.format_checks import is_of_format
 from urnshelf.urn.schemas.references import References
 
 Value = Any
@@ -24,10 +25,17 @@ class Checker:
 
     Args:
         references: of the document.
+        leaves_out: `readOnly` in a request, `writeOnly` in a reply: such properties need not be
+            there, even where they are required (OpenAPI 3.1.1, section 4.8.24.1).
+        has_formats: whether texts and numbers must be of their format.
     """
 
-    def __init__(self, references: References) -> None:
-        self._references = references
+    def __init__(
+        self, references: References, leaves_out: str = "", has_formats: bool = False
+    ) -> None:
+        self.references = references
+        self._leaves_out = leaves_out
+        self._has_formats = has_formats
 
     def allows(self, schema: Any, value: Any) -> bool:
         """Whether a value keeps a schema."""
@@ -35,13 +43,18 @@ class Checker:
             return schema
         if value is None and schema.get("nullable") is True:
             return True
-        if "$ref" in schema and not self.allows(self._references.resolved(schema, "#"), value):
+        if "$ref" in schema and not self.allows(self.references.resolved(schema, "#"), value):
             return False
-        return all(
-            check(self, schema[word], value, schema)
-            for word, check in _CHECKS.items()
-            if word in schema
-        )
+        return all(self.keeps(word, schema, value) for word in _CHECKS if word in schema)
+
+    def keeps(self, word: str, schema: Mapping[str, Any], value: Value) -> bool:
+        """Whether a value keeps one keyword of a schema."""
+        return word not in _CHECKS or _CHECKS[word](self, schema[word], value, schema)
+
+    def is_left_out(self, name: str, schema: Mapping[str, Any]) -> bool:
+        """Whether a property is not said in this direction."""
+        own = schema.get("properties", {}).get(name)
+        return bool(self._leaves_out) and self.references.says(own, self._leaves_out)
 
 
 def same(a: object, b: object) -> bool:
@@ -98,7 +111,6 @@ _of("array", "maxItems", lambda value, told: len(value) <= told)
 _of("array", "uniqueItems", lambda value, told: not told or not _repeats(value))
 _of("object", "minProperties", lambda value, told: len(value) >= told)
 _of("object", "maxProperties", lambda value, told: len(value) <= told)
-_of("object", "required", lambda value, told: all(name in value for name in told))
 _of(
     "object",
     "dependentRequired",
@@ -110,6 +122,18 @@ _of(
 
 def _repeats(items: Sequence[Any]) -> bool:
     return any(same(one, items[at]) for number, one in enumerate(items) for at in range(number))
+
+
+@_check("required")
+def _required(checker: Checker, told: Any, value: Any, schema: Mapping[str, Any]) -> bool:
+    return not isinstance(value, dict) or all(
+        name in value or checker.is_left_out(name, schema) for name in told
+    )
+
+
+@_check("format")
+def _format(checker: Checker, told: Any, value: Any, _: Mapping[str, Any]) -> bool:
+    return not checker._has_formats or is_of_format(told, value)
 
 
 @_check("exclusiveMinimum")

@@ -42,9 +42,7 @@ def schema_rule(schema: Mapping[str, Any]) -> Rule:
     Raises:
         RecordRefused: a keyword that is not kept, or cannot be drawn, with its path in the schema.
     """
-    reader = _Reader(schema)
-    rule = reader.rule([schema], "#", 0, "")
-    return _Tried(rule, lambda value: reader.allows(schema, value), "#")
+    return Schemas(References(schema)).drawn(schema, "#")
 
 
 class _Tried(Rule):
@@ -106,18 +104,28 @@ class _OneOf(Rule):
         raise why or Unfit
 
 
-class _Reader:
+class Schemas:
     """Makes rules of the schemas of one document.
 
     Args:
-        root: the document.
+        references: of the document.
+        leaves_out: properties that say so of themselves, `writeOnly`, are not drawn.
     """
 
-    def __init__(self, root: Mapping[str, Any]) -> None:
-        references = References(root)
-        self._joining = Joining(references)
-        self.allows = Checker(references).allows
+    def __init__(self, references: References, leaves_out: str = "") -> None:
+        self._joining = Joining(references, leaves_out)
+        self.allows = Checker(references, leaves_out).allows
         self._plain = Drawer(lambda *_: constant(None))
+
+    def drawn(self, schema: Any, path: str) -> Rule:
+        """The rule of a schema; each value is tried.
+
+        Args:
+            schema: of the document.
+            path: where it stands, for messages.
+        """
+        rule = self.rule([schema], path, 0, "")
+        return _Tried(rule, lambda value: self.allows(schema, value), path)
 
     def rule(self, schemas: list[Any], path: str, depth: int, name: str) -> Rule:
         """The rule of what keeps these schemas together.

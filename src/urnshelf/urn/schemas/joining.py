@@ -110,10 +110,12 @@ class Joining:
 
     Args:
         references: of the document.
+        leaves_out: properties that say so of themselves, `writeOnly`, are not drawn.
     """
 
-    def __init__(self, references: References) -> None:
+    def __init__(self, references: References, leaves_out: str = "") -> None:
         self._references = references
+        self._leaves_out = leaves_out
 
     def joined(self, schemas: list[Any], path: str, onto: Joined | None = None) -> Joined | None:
         """What schemas say together; None where nothing keeps them all.
@@ -144,8 +146,16 @@ class Joining:
             waiting += self._led_to(schema, where)
             _refuse_unkept(schema, where)
             _join(found, schema, where)
+        if self._leaves_out:
+            self._leave_out(found)
         possible = found.types and found.values != []
         return found if possible else None
+
+    def _leave_out(self, found: Joined) -> None:
+        for name, one in found.properties.items():
+            if self._references.says(one, self._leaves_out):
+                found.properties[name] = False
+                found.required = [other for other in found.required if other != name]
 
     def _led_to(self, schema: Mapping[str, Any], where: str) -> list[tuple[Any, str]]:
         led = [(part, f"{where}/allOf/{n}") for n, part in enumerate(schema.get("allOf", []))]

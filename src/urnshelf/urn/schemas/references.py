@@ -49,6 +49,17 @@ class References:
         """The identifier that references inside a schema start from."""
         return self._bases.get(id(schema), "")
 
+    def says(self, schema: Any, flag: str) -> bool:
+        """Whether a schema, or one that it refers to, says so of itself."""
+        if not isinstance(schema, Mapping):
+            return False
+        if schema.get(flag) is True:
+            return True
+        for part in schema.get("allOf", ()) if isinstance(schema.get("allOf"), list) else ():
+            if isinstance(part, Mapping) and part.get(flag) is True:
+                return True
+        return "$ref" in schema and self.says(self.resolved(schema, "#"), flag)
+
     def resolved(self, schema: Mapping[str, Any], path: str) -> Any:
         """The schema that a schema's `$ref` leads to.
 

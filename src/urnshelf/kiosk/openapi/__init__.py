@@ -1,0 +1,1 @@
+"""OpenAPI: what a document promises of a service, and forbids those who ask it."""

@@ -1,0 +1,182 @@
+"""A whole OpenAPI document, 3.0 or 3.1: its operations by method and path.
+
+Source: OpenAPI Specification 3.0.4 and 3.1.1.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
+
+from urnshelf.errors import FileRefused
+from urnshelf.files.documents import METHODS, Document, read_document
+from urnshelf.kiosk.openapi.operation import Operation
+from urnshelf.kiosk.openapi.part import Part
+from urnshelf.kiosk.openapi.serialised import Parameter, Reader
+from urnshelf.kiosk.path_template import Base
+from urnshelf.records.display import show
+from urnshelf.urn.schemas.checking import Checker
+from urnshelf.urn.schemas.references import References
+from urnshelf.urn.schemas.shapes import Shapes
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+class Api:
+    """What a document says of a service.
+
+    Args:
+        path: of the document's file.
+
+    Raises:
+        FileRefused: it cannot be read, is no OpenAPI 3.0 or 3.1, or says what it must not; with
+            file and pointer.
+    """
+
+    def __init__(self, path: Path) -> None:
+        self.document: Document = read_document(path)
+        self.name = self.document.name
+        self.left_out: list[str] = []
+        """What is not done of what the document says."""
+        root = Part(self.document, self.document.root, "#")
+        _check_version(root)
+        references = References(self.document.root)
+        self.references = references
+        self.asking = Checker(references, "readOnly", has_formats=True)
+        """Checks what a request says."""
+        self.replying = Checker(references, "writeOnly", has_formats=True)
+        """Checks what a reply says."""
+        self._reader = Reader(self.asking)
+        self._schemes = dict(root.of("components").mapping("securitySchemes"))
+        self.operations: list[tuple[Operation, Base]] = list(self._read(root))
+        self._check_schemas(root)
+        if root.of("webhooks").is_there:
+            self.left_out.append(f"webhooks: {', '.join(n for n, _ in root.mapping('webhooks'))}")
+
+    def _read(self, root: Part) -> Iterator[tuple[Operation, Base]]:
+        if not any(root.of(name).is_there for name in ("paths", "components", "webhooks")):
+            raise root.refused("it has no paths")
+        for path, item in root.mapping("paths"):
+            if not path.startswith("/"):
+                raise item.refused(f"the path {path!r} begins with no slash")
+            item.whole()
+            shared = [Parameter(one, self._reader) for one in item.items("parameters")]
+            for method in METHODS:
+                part = item.of(method)
+                if not part.is_there:
+                    continue
+                if method == "trace":
+                    self.left_out.append(f"TRACE {path}: no client of a service sends it")
+                    continue
+                operation = Operation(method.upper(), path, part, shared, self._reader)
+                self._leave_out(operation)
+                yield operation, _base(part, item, root)
+
+    def _leave_out(self, operation: Operation) -> None:
+        told = f"{operation.method} {operation.path}"
+        callbacks = [name for name, _ in operation.part.mapping("callbacks")]
+        if callbacks:
+            self.left_out.append(f"{told}: the callback {', '.join(callbacks)} is not sent")
+        for status, reply in operation.replies.items():
+            links = [name for name, _ in reply.part.mapping("links")]
+            if links:
+                self.left_out.append(
+                    f"{told}: the link {', '.join(links)} of {status} means nothing"
+                )
+        for body in operation.body:
+            if body.media.endswith("xml") and body.schema is not None:
+                self.left_out.append(f"{told}: a body of {body.media} is not looked into")
+
+    def _check_schemas(self, root: Part) -> None:
+        shapes = Shapes()
+        named = root.of("components").of("schemas")
+        told: list[tuple[Any, str]] = []
+        if named.is_there:
+            told = [(one, f"{named.pointer}/{name}") for name, one in named.whole().data.items()]
+        for operation, _ in self.operations:
+            told += operation.schemas()
+        for schema, pointer in told:
+            for where, text in shapes.wrong(schema, pointer):
+                raise FileRefused(f"{self.document.at(where)}: {text}")
+        for where, word in shapes.unkept.items():
+            self.left_out.append(f"{self.document.at(where)}: {word} is not kept")
+
+    # --- who may ask ------------------------------------------------------------------------------
+
+    def security(self, operation: Operation) -> list[list[tuple[str, Part]]]:
+        """The ways in which a client may say who it is; none where it need not.
+
+        Each way is of schemes that are all needed.
+        """
+        root = self.document.root
+        told = operation.part.data.get("security", root.get("security", []))
+        if not isinstance(told, list):
+            raise operation.part.of("security").refused("a list is wanted")
+        ways: list[list[tuple[str, Part]]] = []
+        for way in told:
+            names = list(way) if isinstance(way, dict) else []
+            for name in names:
+                if name not in self._schemes:
+                    pointer = f"{operation.part.pointer}/security"
+                    at = Part(self.document, None, pointer)
+                    raise at.refused(f"there is no security scheme {name!r}")
+            ways.append([(name, self._schemes[name]) for name in names])
+        return ways
+
+
+def _check_version(root: Part) -> None:
+    version = root.data.get("openapi")
+    if isinstance(version, str) and re.match(r"3\.[01](\.|$)", version):
+        return
+    if "swagger" in root.data:
+        raise root.refused(
+            f"it is of version {show(root.data['swagger'])}, and 3.0 and 3.1 are read: convert it"
+        )
+    if version is None:
+        raise root.refused("it is no OpenAPI document: `openapi: 3.1.0` is lacking")
+    raise root.refused(f"openapi is {show(version, 20)}, and 3.0 and 3.1 are read")
+
+
+def _base(operation: Part, item: Part, root: Part) -> Base:
+    """What stands before a path: of the operation's servers, else the path's, else the root's."""
+    for holder in (operation, item, root):
+        servers = [_server(one) for one in holder.items("servers")]
+        if servers:
+            patterns = list(dict.fromkeys(pattern for _, pattern in servers))
+            # the longest first: one may begin like another
+            patterns.sort(key=len, reverse=True)
+            return Base(servers[0][0], f"(?:{'|'.join(patterns)})" if any(patterns) else "")
+    return Base()
+
+
+def _server(server: Part) -> tuple[str, str]:
+    """The path of a server, as it is shown, and as a pattern."""
+    url = server.whole().text("url")
+    variables = dict(server.mapping("variables"))
+    shown, pattern = "", ""
+    for piece in re.split(r"(\{[^{}]*\})", url):
+        if not piece.startswith("{"):
+            shown, pattern = shown + piece, pattern + re.escape(piece)
+            continue
+        name = piece[1:-1]
+        if name not in variables:
+            raise server.refused(f"the variable {name!r} is not declared")
+        default = variables[name].text("default")
+        told = [str(one.data) for one in variables[name].items("enum")] or [default]
+        shown += default
+        pattern += f"(?:{'|'.join(map(re.escape, told))})"
+    return _path(shown), _pattern_of_path(pattern)
+
+
+def _path(url: str) -> str:
+    path = urlsplit(url).path.rstrip("/")
+    return path if not path or path.startswith("/") else f"/{path}"
+
+
+def _pattern_of_path(pattern: str) -> str:
+    scheme = re.match(r"(?:[^/]*:)?//[^/]*", pattern)
+    path = (pattern[scheme.end() :] if scheme else pattern).rstrip("/")
+    return path if not path or path.startswith("/") else f"/{path}"

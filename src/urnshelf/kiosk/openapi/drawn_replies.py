@@ -1,0 +1,257 @@
+"""Replies as a document promises them: its examples, or values drawn from its schemas, that speak
+of what was asked.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from urnshelf.errors import RecordRefused, ReplyRefused
+from urnshelf.kiosk.openapi.api import Api
+from urnshelf.kiosk.openapi.contract import Contract
+from urnshelf.kiosk.openapi.operation import Content, Reply, of_media
+from urnshelf.kiosk.openapi.part import Part
+from urnshelf.kiosk.request import NoJson, Request
+from urnshelf.kiosk.response import Response, response
+from urnshelf.near_names import nearest
+from urnshelf.urn.mixing import Bits, key_of
+from urnshelf.urn.rules.base import Rule
+from urnshelf.urn.schemas.drawing_schemas import Schemas
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+class DrawnReplies:
+    """Draws the replies of a document's operations.
+
+    Args:
+        api: the document.
+        seed: the shelf's.
+        name: the kiosk's.
+    """
+
+    def __init__(self, api: Api, seed: int, name: str) -> None:
+        self._api = api
+        self._seed = seed
+        self._name = name
+        self._schemas: Schemas | None = None
+        self._rules: dict[int, Rule] = {}
+        self.items: int | None = None
+        """How many items a list has that is a whole body; None for as many as are drawn."""
+
+    def reply(
+        self,
+        contract: Contract,
+        request: Request,
+        status: int,
+        example: str | None = None,
+        fields: Mapping[str, Any] | None = None,
+    ) -> Response:
+        """What an operation replies to a request; the same to the same request.
+
+        Args:
+            contract: of the operation.
+            request: which it is a reply to.
+            status: one that is promised.
+            example: the name of an example.
+            fields: values that go before what is drawn, by name.
+
+        Raises:
+            ReplyRefused: a status that is not promised, or what cannot be drawn.
+        """
+        promised = contract.operation.reply(status)
+        if promised is None:
+            told = ", ".join(contract.operation.replies) or "nothing"
+            raise ReplyRefused(f"{contract.at}: {status} is not promised: {told} is")
+        bits = self._bits(contract, request, status)
+        try:
+            headers = dict(self._headers(promised, bits))
+            content = _chosen(promised, request)
+            if content is None:
+                return response(status, headers=headers)
+            value = self._value(content, bits, example)
+            if status < 300 and example is None:
+                value = self._speaking_of(contract, request, content, value)
+            for name, one in (fields or {}).items():
+                value = self._with(content, value, name, one, is_told=True)
+        except RecordRefused as why:
+            raise ReplyRefused(f"{contract.at}: {why}; cue it: .gives(response(…))") from None
+        return _written(status, headers, content, value)
+
+    def _bits(self, contract: Contract, request: Request, status: int) -> Bits:
+        words = (contract.operation.name, str(status), request.raw_path, request.query_text)
+        return Bits(key_of(self._seed, "kiosk", self._name, *words), 0)
+
+    def _drawn(self, schema: Any, path: str, bits: Bits) -> Any:
+        if self._schemas is None:
+            self._schemas = Schemas(self._api.references, "writeOnly")
+        if id(schema) not in self._rules:
+            self._rules[id(schema)] = self._schemas.drawn(schema, path)
+        return self._rules[id(schema)].one(bits)
+
+    def _value(self, content: Content, bits: Bits, example: str | None) -> Any:
+        examples = dict(examples_of(content))
+        if example is not None:
+            if example not in examples:
+                told = nearest(example, list(examples)) if examples else "there are none"
+                raise ReplyRefused(
+                    f"{self._api.document.at(content.part.pointer)}: no example {example!r}; {told}"
+                )
+            return examples[example]
+        for value in examples.values():
+            if content.schema is None or self._api.replying.allows(content.schema, value):
+                return value
+        if content.schema is None:
+            return {} if content.is_json else ""
+        return self._exampled(content.schema, self._of_schema(content, bits))
+
+    def _of_schema(self, content: Content, bits: Bits) -> Any:
+        path = f"{content.part.pointer}/schema"
+        value = self._drawn(content.schema, path, bits)
+        if self.items is None or not isinstance(value, list):
+            return value
+        sized = {"minItems": self.items, "maxItems": self.items}
+        whole = {"allOf": [content.schema, sized]}
+        try:
+            return self._drawn_once(whole, path, bits.sub(1))
+        except RecordRefused:  # the document allows no list of that length
+            return value
+
+    def _drawn_once(self, schema: Any, path: str, bits: Bits) -> Any:
+        assert self._schemas is not None
+        return self._schemas.drawn(schema, path).one(bits)
+
+    def _exampled(self, schema: Any, value: Any) -> Any:
+        """The value, with the examples that its properties have."""
+        found = _exampled(schema, value, self._api, 0)
+        return found if self._api.replying.allows(schema, found) else value
+
+    def _headers(self, promised: Reply, bits: Bits) -> Iterator[tuple[str, str]]:
+        for number, (name, part) in enumerate(promised.headers.items()):
+            if name.lower() in ("content-type", "content-length"):
+                continue
+            schema = part.data.get("schema", {"type": "string"})
+            value = part.data.get("example")
+            if value is None:
+                value = self._drawn(schema, f"{part.pointer}/schema", bits.sub(1000 + number))
+            yield name, _text(value)
+
+    # --- speaking of what was asked ---------------------------------------------------------------
+
+    def _speaking_of(
+        self, contract: Contract, request: Request, content: Content, value: Any
+    ) -> Any:
+        """The value, with what the request says of it: the key in the path, the fields that were
+        sent, the field that was asked for; as far as the document allows that.
+        """
+        told = contract.values(request)
+        path = {name: one for (where, name), one in told.items() if where == "path"}
+        if path and isinstance(value, dict):
+            last = list(path)[-1]
+            if last not in value and "id" in value and last.lower().endswith("id"):
+                path["id"] = path[last]
+        query = {name: one for (where, name), one in told.items() if where == "query"}
+        body = {} if isinstance(request.json, NoJson) else request.json
+        sent = body if isinstance(body, dict) and request.method in ("POST", "PUT", "PATCH") else {}
+        for name, one in {**query, **sent, **path}.items():
+            value = self._with(content, value, name, one)
+        return value
+
+    def _with(
+        self, content: Content, value: Any, name: str, one: Any, *, is_told: bool = False
+    ) -> Any:
+        """The value with a field, where it has that field and the document allows it."""
+        if isinstance(value, dict):
+            changed: Any = {**value, name: one} if name in value or is_told else value
+        elif isinstance(value, list) and value:
+            changed = [
+                {**item, name: one} if isinstance(item, dict) and name in item else item
+                for item in value
+            ]
+        else:
+            return value
+        if is_told or content.schema is None:
+            return changed
+        return changed if self._api.replying.allows(content.schema, changed) else value
+
+
+def examples_of(content: Content) -> Iterator[tuple[str, Any]]:
+    """The examples of a body, by name; one without a name is called `example`."""
+    data = content.part.data
+    if "example" in data:
+        yield "example", data["example"]
+    for name, part in content.part.mapping("examples"):
+        if isinstance(part.data, dict) and "value" in part.data:
+            yield name, part.data["value"]
+    schema = Part(content.part.document, content.schema, "").led.data
+    if isinstance(schema, Mapping):
+        yield from _own_examples(schema)
+
+
+def _own_examples(schema: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
+    if "example" in schema:
+        yield "schema", schema["example"]
+    several = schema.get("examples")
+    if isinstance(several, list) and several:
+        yield "schema", several[0]
+
+
+def _exampled(schema: Any, value: Any, api: Api, depth: int) -> Any:
+    if not isinstance(schema, Mapping) or depth > 20:
+        return value
+    if "$ref" in schema:
+        return _exampled(api.references.resolved(schema, "#"), value, api, depth + 1)
+    for _, example in _own_examples(schema) if depth else ():
+        if api.replying.allows(schema, example):
+            return example
+    if isinstance(value, dict):
+        inner = schema.get("properties", {})
+        return {
+            name: _exampled(inner.get(name), one, api, depth + 1) for name, one in value.items()
+        }
+    return value
+
+
+def _chosen(promised: Reply, request: Request) -> Content | None:
+    """The media type of a reply: of those that are promised the first that the client accepts."""
+    if not promised.contents:
+        return None
+    ranked = sorted(promised.contents, key=lambda one: not one.is_json)
+    accept = request.headers.get("accept", "*/*")
+    wanted = [one.partition(";")[0].strip().lower() for one in accept.split(",")]
+    for media in wanted:
+        found = of_media(ranked, media)
+        if media != "*/*" and found is not None:
+            return found
+        kind = media.partition("/")[0]
+        for one in ranked:
+            if media == "*/*" or (media.endswith("/*") and one.media.startswith(f"{kind}/")):
+                return one
+    raise ReplyRefused(
+        f"the request accepts {accept}, and {', '.join(one.media for one in ranked)} is promised"
+    )
+
+
+def _written(status: int, headers: Mapping[str, str], content: Content, value: Any) -> Response:
+    media = content.media
+    if content.is_json:
+        kind = "application/json" if "*" in media else media
+        return response(status, json=value, headers=headers, content_type=kind)
+    if not isinstance(value, str):
+        raise ReplyRefused(
+            f"{content.part.document.at(content.part.pointer)}: a body of {media} is not drawn; "
+            "give the document an example of it, or cue it: .gives(response(…))"
+        )
+    kind = media.replace("*/*", "application/octet-stream").replace("/*", "/plain")
+    return response(status, body=value.encode(), headers=headers, content_type=kind)
+
+
+def _text(value: Any) -> str:
+    if isinstance(value, bool):
+        return str(value).lower()
+    if isinstance(value, list):
+        return ",".join(map(_text, value))
+    if isinstance(value, dict):
+        return ",".join(f"{name},{_text(one)}" for name, one in value.items())
+    return str(value)
