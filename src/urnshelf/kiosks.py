@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from contextlib import AbstractContextManager
 from importlib.util import find_spec
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.desk import Desk
+from urnshelf.calls.ledger import Call
 from urnshelf.clock import Clock
 from urnshelf.errors import SettingRefused
 from urnshelf.kiosk.core import KioskCore
 from urnshelf.kiosk.kept import KeepingRequests
+from urnshelf.kiosk.masking import Masks
+from urnshelf.kiosk.masking import unmasked as no_masks
 from urnshelf.store.stored import Store
 
 if TYPE_CHECKING:
@@ -175,6 +179,41 @@ class Kiosk(KioskCore):
             interface = self._urnshelf_state.interface
             self._behind = keeping = KeepingRequests(self._behind, interface, str(keep_in))
             self._desk.at_end.append(keeping.write)
+
+    def save_traffic(self, path: str | PathLike[str], *, unmasked: bool = False) -> list[str]:
+        """Write the requests so far, and their replies, as HAR 1.2, which browsers' tools open.
+
+        Args:
+            path: of the file, which ends in `.har`.
+            unmasked: whether secrets stay; otherwise they are masked by their names.
+
+        Returns:
+            What was masked, a line each.
+
+        Raises:
+            FileRefused: another ending, or the file cannot be written.
+
+        >>> kiosk = shelf.kiosk("tides")
+        >>> _ = cue(kiosk.route("GET", "/depth")).gives(response(text="6.3"))
+        >>> import httpx
+        >>> client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://tides.example")
+        >>> _ = client.get("/depth", headers={"Authorization": "Bearer s3cret"})
+        >>> from pathlib import Path
+        >>> from tempfile import mkdtemp
+        >>> kiosk.save_traffic(Path(mkdtemp()) / "tides.har")
+        ['header authorization masked, 1 ×']
+        """
+        from urnshelf import __version__
+        from urnshelf.kiosk.traffic_out import save_traffic, traffic
+
+        masks = no_masks() if unmasked else Masks()
+        save_traffic(Path(path), traffic(self._calls(), masks, __version__))
+        return masks.told()
+
+    def _calls(self) -> list[Call]:
+        """Its requests so far."""
+        state = self._urnshelf_state
+        return self._desk.calls(lambda call: call.target.state is state)
 
     def stands_in_for(self, url: str) -> StandsIn:
         """Stand in the place of a host: clients that the code under test makes itself come here,

@@ -47,6 +47,7 @@ class Remote:
         *,
         openapi: str | PathLike[str] | None = None,
         answer_from: str | PathLike[str] | None = None,
+        unmasked: bool = False,
     ) -> Kiosk:
         """A stand-in for a remote service that is spoken to over HTTP; the same one again for the
         same name.
@@ -59,8 +60,11 @@ class Remote:
             openapi: an OpenAPI document, 3.0 or 3.1, in YAML or JSON: its operations are the
                 routes, what it forbids is refused, and what no cue takes is answered as it
                 promises.
-            answer_from: a file that `kiosk.passes_through(…, keep_in=…)` wrote: what no cue takes
-                is answered from it, and refused where it is not there.
+            answer_from: a file that `kiosk.passes_through(…, keep_in=…)` wrote, or recorded traffic
+                as HAR 1.2 has it, `.har`: what no cue takes is answered from it, and refused where
+                it is not there. Of traffic the requests are routes, with parameters for keys.
+            unmasked: whether secrets in recorded traffic stay; otherwise they are masked by their
+                names, and `kiosk.notes` says which.
 
         Raises:
             SettingRefused: no name.
@@ -92,7 +96,5 @@ class Remote:
                 self._kiosks.pop(name).leave()
                 raise
         if answer_from is not None:
-            from urnshelf.kiosk.kept import KeptRequests  # few kiosks do
-
-            self._kiosks[name]._kept = KeptRequests(str(answer_from), name)
+            self._kiosks[name]._answer_from(Path(answer_from), unmasked)
         return self._kiosks[name]

@@ -5,7 +5,8 @@ of a call, and comes out as a response.
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Mapping
+import time
+from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
 from typing import TYPE_CHECKING, Any
@@ -15,22 +16,15 @@ from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.script import script
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.clock import Clock
-from urnshelf.errors import ReplyRefused, SettingRefused, UrnShelfError
+from urnshelf.errors import ReplyRefused, UrnShelfError
 from urnshelf.interfaces.members import Interface
 from urnshelf.kiosk.broken import is_of_the_network, worded
 from urnshelf.kiosk.collection import Collection, Handled
 from urnshelf.kiosk.filling import checked
-from urnshelf.kiosk.gates import (
-    ByKey,
-    ByPassword,
-    ByToken,
-    Gate,
-    Limit,
-    TokenGiver,
-    Tokens,
-    number_of,
-)
-from urnshelf.kiosk.kept import KeptRequests
+from urnshelf.kiosk.gated import Gated
+from urnshelf.kiosk.gates import Gate
+from urnshelf.kiosk.kept import KeptRequests, kept_requests
+from urnshelf.kiosk.masking import Masks, unmasked
 from urnshelf.kiosk.near import forbidden, unanswered
 from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.request import Request
@@ -71,7 +65,7 @@ class _KioskState(FakeState):
         return f'shelf.kiosk("{self.interface.name}")'
 
 
-class KioskCore:
+class KioskCore(Gated):
     """A stand-in for a remote service: routes, and what they reply.
 
     Args:
@@ -102,6 +96,7 @@ class KioskCore:
         self._kept: KeptRequests | None = None
         self._free: set[Target] = set()
         self._document: Documented | None = None
+        self._notes: list[str] = []
         desk.put_next(script, self._answer)
 
     def route(self, method: str, path: str) -> Route:
@@ -157,123 +152,15 @@ class KioskCore:
         is_closed = self._routes.is_closed
         return self._routes.find(method, path) if is_closed else self._routes.target(method, path)
 
-    def lets_in(
-        self,
-        *,
-        bearer: str | None = None,
-        basic: Mapping[str, str] | None = None,
-        api_key: tuple[str, str] | None = None,
-        under: str = "/",
-    ) -> None:
-        """Let only those in who say who they are; others get a 401 that tells what is lacking.
+    @property
+    def notes(self) -> list[str]:
+        """What is not done of what its document says, and what was masked or left out of recorded
+        traffic, a line each.
 
-        Args:
-            bearer: a token that holds for ever (RFC 6750). For tokens that expire see `tokens`.
-            basic: names and their passwords (RFC 7617).
-            api_key: the name of a header or a query's parameter, and the key.
-            under: the paths that are guarded so: all that begin like this.
-
-        Raises:
-            SettingRefused: not just one of them.
-
-        >>> kiosk = shelf.kiosk("port")
-        >>> kiosk.lets_in(bearer="s3cret")
-        >>> _ = cue(kiosk.route("GET", "/berths")).gives(response(json=[]))
-        >>> import httpx
-        >>> client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
-        >>> client.get("/berths").headers["www-authenticate"]
-        'Bearer'
-        >>> client.get("/berths", headers={"Authorization": "Bearer s3cret"}).json()
+        >>> shelf.kiosk("tides").notes
         []
         """
-        if [bearer, basic, api_key].count(None) != 2:
-            raise SettingRefused("lets_in(): give one of bearer=, basic= and api_key=")
-        if bearer is not None:
-            tokens = Tokens(self._clock, self.name)
-            tokens.add(bearer)
-            self._guard(under, ByToken(tokens))
-        elif basic is not None:
-            self._guard(under, ByPassword(basic))
-        elif api_key is not None:
-            self._guard(under, ByKey(*api_key))
-
-    def tokens(
-        self, path: str, clients: Mapping[str, str], *, lasts: float = 3600, under: str = "/"
-    ) -> Route:
-        """Give tokens at an OAuth 2 end point, by client credentials (RFC 6749, section 4.4), and
-        let only those in who have one; it expires on the shelf's clock.
-
-        Args:
-            path: of the end point.
-            clients: names and their secrets.
-            lasts: how long a token holds, in seconds.
-            under: the paths that are guarded so; the end point itself is not.
-
-        Returns:
-            The end point's route, to be cued and looked at.
-
-        >>> kiosk = shelf.kiosk("port")
-        >>> _ = kiosk.tokens("/token", {"desk": "s3cret"}, lasts=600)
-        >>> import httpx
-        >>> client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
-        >>> form = {"grant_type": "client_credentials"}
-        >>> got = client.post("/token", data=form, auth=("desk", "s3cret")).json()
-        >>> got["token_type"], got["expires_in"]
-        ('Bearer', 600)
-        """
-        tokens = Tokens(self._clock, f"{self.name} {path}")
-        giver = TokenGiver(tokens, clients, number_of(lasts, "tokens(lasts=…)"))
-        target = self._routes.target("POST", path)
-        self._handlers[target] = Handled(
-            lambda call: giver.answer(call.live[-1]), is_look_up=True, what="the token end point"
-        )
-        self._guard(under, ByToken(tokens), free=target)
-        return Route(target)
-
-    def limits(self, most: int, *, per: float, under: str = "/") -> None:
-        """Take so many requests in so long, on the shelf's clock; one too many gets a 429 with
-        `Retry-After`.
-
-        Args:
-            most: requests.
-            per: in so many seconds.
-            under: the paths that are counted.
-
-        >>> kiosk = shelf.kiosk("port")
-        >>> kiosk.limits(1, per=60)
-        >>> _ = cue(kiosk.route("GET", "/berths")).gives(response(json=[]))
-        >>> import httpx
-        >>> client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
-        >>> [client.get("/berths").status_code for _ in range(2)]
-        [200, 429]
-        >>> _ = shelf.clock.advance(seconds=60)
-        >>> client.get("/berths").status_code
-        200
-        """
-        whole = number_of(most, "limits(…)", whole=True)
-        self._guard(under, Limit(whole, number_of(per, "limits(per=…)"), self._clock))
-
-    def _guard(self, under: str, gate: Gate, free: RouteTarget | None = None) -> None:
-        if not isinstance(under, str) or not under.startswith("/"):
-            raise SettingRefused(f"under={under!r}: the paths that are meant begin with a slash")
-        if not self._gates:
-            self._desk.put_before(self._at_the_gates)
-        if free is not None:
-            self._free.add(free)
-        self._gates.append((under, gate))
-
-    def _at_the_gates(self, call: LiveCall) -> Any:
-        """The answerer before all others: what is not let in."""
-        target = call.target
-        if target.state is not self._urnshelf_state or target in self._free:
-            return NO_REPLY
-        request: Request = call.live[-1]
-        for under, gate in self._gates:
-            stopped = gate.stops(request) if request.path.startswith(under) else None
-            if stopped is not None:
-                call.answered_by = gate
-                return stopped
-        return NO_REPLY
+        return list(self._notes)
 
     def answer(self, request: Request, frame: FrameType | None = None) -> Answer:
         """What comes of a request.
@@ -283,6 +170,8 @@ class KioskCore:
             frame: the caller's, where it came from this thread.
         """
         self._drop_what_is_too_much()
+        request.came_at = time.time()
+        began = time.perf_counter()
         target, values = self._routes.taken_by(request)
         take = target.take if frame is not None else _from_outside
         try:
@@ -294,6 +183,7 @@ class KioskCore:
                 return Answer(None, worded(error), request.waits)
             return Answer(self._failed(target, request, error), None, 0.0)
         finally:
+            request.took = time.perf_counter() - began
             self._bytes += len(request.body)
         if id(reply) not in self._replies:  # a cue gives the same one again and again
             self._replies.add(id(reply))
@@ -358,12 +248,28 @@ class KioskCore:
         text = forbidden(call.live[-1].line, target, wrong, found.called_from)
         raise self._desk.refusal(call, text)
 
+    def _answer_from(self, path: Path, is_unmasked: bool) -> None:
+        """Answer from a file of kept replies, or of recorded traffic."""
+        if path.suffix != ".har":
+            self._kept = kept_requests(path, self.name)
+            return
+        from urnshelf.kiosk.traffic import Traffic  # few kiosks have some
+
+        traffic = Traffic(path, unmasked() if is_unmasked else Masks())
+        if not self._routes.is_closed:
+            for method, of in traffic.routes():
+                self._routes.target(method, of)
+        lookup = unmasked() if is_unmasked else Masks()
+        self._kept = KeptRequests(traffic.replies, path.name, lookup)
+        self._notes += traffic.notes
+
     def _read_document(self, path: Path, seed: int) -> None:
         """Take the routes of an OpenAPI document."""
         from urnshelf.kiosk.openapi.documented import Documented  # few kiosks have one
 
         self._document = Documented(path, self._routes, self._store, seed, self.name)
         self._desk.put_before(self._forbidden)
+        self._notes += self._document.notes
 
     def _from_file(self, call: LiveCall, request: Request, kept: KeptRequests) -> Response:
         found = kept.find(request)

@@ -263,6 +263,8 @@ def from_document(status: int = 0, *, example: str | None = None, **fields: Any)
         example: the name of one of the document's examples.
         fields: values that go before what is drawn, by the names of the body's fields.
 
+    >>> import json
+    >>> from pathlib import Path
     >>> from tempfile import mkdtemp
     >>> path = Path(mkdtemp()) / "tides.json"
     >>> _ = path.write_text(json.dumps({"openapi": "3.1.0", "paths": {"/depth": {"get": {

@@ -6,15 +6,15 @@ from __future__ import annotations
 
 import base64
 import difflib
-import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
 from urnshelf.errors import FileRefused
 from urnshelf.interfaces.members import Interface
-from urnshelf.kept_file import MASK, Kept, Reply, is_secret, read, write
+from urnshelf.kept_file import MASK, Kept, Reply, read, write
 from urnshelf.kiosk.headers import Headers, Pairs
+from urnshelf.kiosk.masking import Masks
 from urnshelf.kiosk.request import NoJson, Request
 from urnshelf.kiosk.response import Response, json_text
 from urnshelf.records.equality import same
@@ -26,9 +26,6 @@ _OF_THE_WAY = frozenset(
     "connection content-encoding content-length date keep-alive server transfer-encoding".split()
 )
 """Headers of how a reply came, and not of what it says."""
-
-_SECRET_IN_ADDRESS = re.compile(r"([?&#])([\w.-]+)=([^&#\s>\"]*)")
-"""A parameter of an address that a header holds."""
 
 
 class KeepingRequests:
@@ -49,8 +46,9 @@ class KeepingRequests:
     def __call__(self, request: Request) -> Response:
         """What the server replies."""
         response = self._send(request)
-        data = {"reply": _response_data(response)}
-        self._replies.append(Reply(_line(request), _request_data(request), data))
+        masks = Masks()
+        data = {"reply": response_data(response, masks)}
+        self._replies.append(Reply(request_line(request), request_data(request, masks), data))
         return response
 
     def write(self) -> None:
@@ -70,35 +68,36 @@ class KeptRequests:
     """Answers from a file, in turn where a request came again, and the last from then on.
 
     Args:
-        path: of the file.
-        name: the kiosk's.
-
-    Raises:
-        FileRefused: it is no such file, or of another kiosk.
+        replies: those of the file.
+        file: its name.
+        masks: how requests are masked, to be looked up.
     """
 
-    def __init__(self, path: str, name: str) -> None:
-        self._where = Path(path)
+    def __init__(self, replies: Iterable[Reply], file: str, masks: Masks) -> None:
+        self._file = file
+        self._masks = masks
         self._replies: dict[str, list[Reply]] = {}
         self._given: dict[tuple[str, str], int] = {}
-        for one in read(self._where, name).replies:
+        for one in replies:
             self._replies.setdefault(one.method, []).append(one)
 
     def find(self, request: Request) -> Response | None:
         """The reply to a request; None where the file has none."""
-        asked = _request_data(request)
+        asked = request_data(request, self._masks)
         fits = [
-            one for one in self._replies.get(_line(request), ()) if _is_like(one.arguments, asked)
+            one
+            for one in self._replies.get(request_line(request), ())
+            if _is_like(one.arguments, asked)
         ]
         if not fits:
             return None
         place = fits[0].place
         turn = self._given[place] = self._given.get(place, -1) + 1
-        return _response(fits[min(turn, len(fits) - 1)].ended["reply"], self._where.name)
+        return _response(fits[min(turn, len(fits) - 1)].ended["reply"], self._file)
 
     def nearest(self, request: Request) -> str:
         """The request of the file that comes nearest to one that is not in it."""
-        asked = f"{_line(request)} {json_text(_request_data(request))}"
+        asked = f"{request_line(request)} {json_text(request_data(request, self._masks))}"
         kept = [
             f"{one.method} {json_text(one.arguments)}"
             for all_ in self._replies.values()
@@ -108,59 +107,60 @@ class KeptRequests:
         return near[0] if near else "none"
 
     def __repr__(self) -> str:
-        return f"the file {self._where.name}"
+        return f"the file {self._file}"
 
 
-def _line(request: Request) -> str:
+def request_line(request: Request) -> str:
+    """Method and path."""
     return f"{request.method} {request.path}"
 
 
-def _request_data(request: Request) -> dict[str, Any]:
-    found = {} if not request.query else {"query": masked(request.query)}
+def request_data(request: Request, masks: Masks) -> dict[str, Any]:
+    """What a request says besides method and path.
+
+    Args:
+        request: any.
+        masks: what is not to be read.
+    """
+    found = {} if not request.query else {"query": masks.data(request.query, "query")}
     if request.form:
-        return {**found, "form": masked(request.form), **_files(request)}
-    return {**found, **_body_data(request.body, request.json, request.content_type, request.text)}
+        return {**found, "form": masks.data(request.form), **_files(request)}
+    return {**found, **_said(request, masks)}
 
 
 def _files(request: Request) -> dict[str, Any]:
     return {"files": sorted(request.files)} if request.files else {}
 
 
-def _body_data(body: bytes, json: Any, content_type: str, text: str) -> dict[str, Any]:
+def _said(message: Request, masks: Masks) -> dict[str, Any]:
+    """The body of a request or a reply."""
+    kind, text, body = message.content_type, message.text, message.body
     if not body:
         return {}
-    if not isinstance(json, NoJson) and "json" in content_type:
-        return {"json": masked(json)}
-    is_text = content_type.startswith("text/") or content_type.endswith(("urlencoded", "xml"))
+    if "json" in kind and not isinstance(message.json, NoJson):
+        return {"json": masks.data(message.json)}
+    is_text = kind.startswith("text/") or kind.endswith(("urlencoded", "xml", "javascript"))
     if is_text and text.encode() == body:
         return {"text": text}
     return {"base64": base64.b64encode(body).decode()}
 
 
-def _response_data(response: Response) -> dict[str, Any]:
+def response_data(response: Response, masks: Masks) -> dict[str, Any]:
+    """What a reply says.
+
+    Args:
+        response: any.
+        masks: what is not to be read.
+    """
     said = Request("GET", "/", response.headers, response.body)
     names = [name for name in said.headers if name not in _OF_THE_WAY]
-    headers = {name: _header(name, said.headers.all(name)) for name in names}
-    body = _body_data(said.body, said.json, said.content_type, said.text)
-    return {"status": response.status, "headers": headers, **body}
+    headers = {name: _header(name, said.headers.all(name), masks) for name in names}
+    return {"status": response.status, "headers": headers, **_said(said, masks)}
 
 
-def _header(name: str, values: list[str]) -> Any:
-    if is_secret(name) or name == "set-cookie":
-        return MASK
-    shown = [_SECRET_IN_ADDRESS.sub(_without_value, value) for value in values]
-    return shown[0] if len(shown) == 1 else shown
-
-
-def _without_value(found: re.Match[str]) -> str:
-    return f"{found[1]}{found[2]}={MASK}" if is_secret(found[2]) else found[0]
-
-
-def masked(data: Any) -> Any:
-    """The data, with what is not to be read masked by its name."""
-    if isinstance(data, Mapping):
-        return {n: MASK if is_secret(str(n)) else masked(one) for n, one in data.items()}
-    return [masked(one) for one in data] if isinstance(data, list) else data
+def _header(name: str, values: list[str], masks: Masks) -> Any:
+    shown = [masks.header(name, value) for value in values]
+    return shown[0] if len(set(shown)) == 1 else shown
 
 
 def _is_like(kept: Any, asked: Any) -> bool:
@@ -185,3 +185,16 @@ def _response(data: Any, file: str) -> Response:
         return Response(int(data["status"]), shown, (body,))
     except (KeyError, TypeError, ValueError, AttributeError) as why:
         raise FileRefused(f"{file}: a reply has a status, headers and a body: {why}") from None
+
+
+def kept_requests(path: Path, name: str) -> KeptRequests:
+    """The replies that a kiosk kept in a file.
+
+    Args:
+        path: of the file.
+        name: the kiosk's.
+
+    Raises:
+        FileRefused: it is no such file, or of another kiosk.
+    """
+    return KeptRequests(read(path, name).replies, path.name, Masks())

@@ -64,6 +64,10 @@ class Request:
         self.body = body
         self.waits = 0.0
         """How long its reply is to be waited for, in seconds."""
+        self.came_at = 0.0
+        """When it came, in seconds since the epoch, by the machine's clock."""
+        self.took = 0.0
+        """How long it took to answer it, in seconds."""
         parts = urlsplit(url)
         self.scheme = parts.scheme
         self.host = parts.netloc
