@@ -197,7 +197,7 @@ def test_rules_of_a_plan(tmp_path: Path, rule: str, check: Any) -> None:
     from urnshelf.files.plan_file import read_plan
 
     (tmp_path / "p.toml").write_text(PLAN.format(rule=rule))
-    [table] = read_plan(tmp_path / "p.toml")
+    [table] = read_plan(tmp_path / "p.toml").tables.values()
     [chunk] = table.chunks()
     assert len(chunk) == 3
     assert all(check(berth) for berth in chunk)

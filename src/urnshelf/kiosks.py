@@ -180,6 +180,19 @@ class Kiosk(KioskCore):
             self._behind = keeping = KeepingRequests(self._behind, interface, str(keep_in))
             self._desk.at_end.append(keeping.write)
 
+    def _follow_plan(self, path: Path, stocked: set[str]) -> None:
+        """Say what a plan file says of it.
+
+        Args:
+            path: of the file.
+            stocked: the tables whose records are on the shelf already.
+        """
+        from urnshelf.files.plan_file import read_plan
+        from urnshelf.kiosk.planned import Planning, planned_kiosk
+
+        plan = read_plan(path)
+        Planning(self, planned_kiosk(plan, self.name, path.name), plan, stocked).apply()
+
     def save_traffic(self, path: str | PathLike[str], *, unmasked: bool = False) -> list[str]:
         """Write the requests so far, and their replies, as HAR 1.2, which browsers' tools open.
 

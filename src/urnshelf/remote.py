@@ -27,6 +27,7 @@ class Remote:
     clock: Clock
     seed: int
     _kiosks: dict[str, Kiosk] | None = None
+    _planned: dict[Path, set[str]]
 
     def _undo(self) -> None:
         """Stand in for no host any more."""
@@ -46,6 +47,7 @@ class Remote:
         name: str,
         *,
         openapi: str | PathLike[str] | None = None,
+        plan: str | PathLike[str] | None = None,
         answer_from: str | PathLike[str] | None = None,
         unmasked: bool = False,
     ) -> Kiosk:
@@ -60,6 +62,7 @@ class Remote:
             openapi: an OpenAPI document, 3.0 or 3.1, in YAML or JSON: its operations are the
                 routes, what it forbids is refused, and what no cue takes is answered as it
                 promises.
+            plan: a plan file with a `[[kiosk]]` of this name: its routes, replies and collections.
             answer_from: a file that `kiosk.passes_through(…, keep_in=…)` wrote, or recorded traffic
                 as HAR 1.2 has it, `.har`: what no cue takes is answered from it, and refused where
                 it is not there. Of traffic the requests are routes, with parameters for keys.
@@ -79,22 +82,32 @@ class Remote:
         if not isinstance(name, str) or not name:
             raise SettingRefused(f"kiosk({show(name, 40)}): give it a name, shelf.kiosk('tides')")
         if self._kiosks is None:
-            self._kiosks = {}
-        is_new = name not in self._kiosks
-        if is_new:
-            from urnshelf.kiosks import Kiosk  # few shelves have one
-
-            self._kiosks[name] = Kiosk(name, self._desk, self._store, self.clock)
-        if openapi is not None:
-            if not is_new:
-                raise SettingRefused(
-                    f"kiosk({name!r}, openapi=…): it is there already; give the document first"
-                )
-            try:
-                self._kiosks[name]._read_document(Path(openapi), self.seed)
-            except UrnShelfError:
-                self._kiosks.pop(name).leave()
-                raise
+            self._kiosks, self._planned = {}, {}
+        if name not in self._kiosks:
+            self._kiosks[name] = self._new_kiosk(name, openapi, plan)
+        elif openapi is not None or plan is not None:
+            raise SettingRefused(
+                f"kiosk({name!r}): it is there already; give its document or plan the first time"
+            )
         if answer_from is not None:
             self._kiosks[name]._answer_from(Path(answer_from), unmasked)
         return self._kiosks[name]
+
+    def _new_kiosk(
+        self,
+        name: str,
+        openapi: str | PathLike[str] | None,
+        plan: str | PathLike[str] | None,
+    ) -> Kiosk:
+        from urnshelf.kiosks import Kiosk  # few shelves have one
+
+        kiosk = Kiosk(name, self._desk, self._store, self.clock)
+        try:
+            if openapi is not None:
+                kiosk._read_document(Path(openapi), self.seed)
+            if plan is not None:
+                kiosk._follow_plan(Path(plan), self._planned.setdefault(Path(plan), set()))
+        except UrnShelfError:
+            kiosk.leave()
+            raise
+        return kiosk

@@ -51,7 +51,7 @@ def draw(
                 "a plan file tells the counts and rules itself: -n, --set and --picture go with "
                 "MODULE:TYPE"
             )
-        _draw_plan(read_plan(Path(what), seed), out)
+        _draw_plan(_tables(Path(what), seed), out)
         return
     table = _table(load_type(what), SHOWN if count is None else count, seed or 0, fields)
     if picture is not None:
@@ -78,6 +78,13 @@ def _table(what: object, count: int, seed: int, fields: list[str]) -> PlannedTab
             )
         rules[name] = constant(from_text(text, columns[name], f"--set {word}"))
     return PlannedTable(type_name(what).lower(), what, count, 0, Urn(seed), rules)
+
+
+def _tables(path: Path, seed: int | None) -> list[PlannedTable]:
+    plan = read_plan(path, seed)
+    if not plan.tables:
+        raise RecordRefused(f"{path.name} has no tables: urnshelf serve {path} serves its kiosks")
+    return list(plan.tables.values())
 
 
 def _draw_plan(tables: list[PlannedTable], out: str | None) -> None:

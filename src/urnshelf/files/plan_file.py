@@ -6,7 +6,7 @@ import json
 import tomllib
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from urnshelf.errors import RecordRefused
 from urnshelf.files.file_table import plain_name
@@ -28,7 +28,7 @@ from urnshelf.urn.schemas.properties import property_names
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 FORMAT = 1
-_TOP = frozenset({"format", "seed", "tables"})
+_TOP = frozenset({"format", "seed", "tables", "kiosk"})
 _TABLE = frozenset({"type", "schema", "count", "start", "rules"})
 
 
@@ -85,18 +85,41 @@ def columns_of(what: object) -> dict[str, Node]:
     return {name: field.node for name, field in record.given.items()}
 
 
-def read_plan(path: Path, seed: int | None = None) -> list[PlannedTable]:
-    """The tables of a plan file, in the file's order.
+class PlannedKiosk(NamedTuple):
+    """One kiosk of a plan, as the file has it."""
+
+    name: str
+    data: Mapping[str, Any]
+    where: str
+    """File and name, for messages."""
+    path: Path
+    """Of the plan."""
+    lines: list[int]
+    """Where each of its routes stands."""
+
+
+class Plan(NamedTuple):
+    """What a plan file says."""
+
+    tables: dict[str, PlannedTable]
+    kiosks: list[PlannedKiosk]
+    seed: int
+
+
+def read_plan(path: Path, seed: int | None = None, records: int | None = None) -> Plan:
+    """The tables and kiosks of a plan file, in the file's order.
 
     Args:
         path: the TOML file.
         seed: goes before the seed that the file tells.
+        records: how many each collection of a kiosk has; goes before what the file tells.
 
     Raises:
         RecordRefused: it cannot be read, or says something unknown; the message tells where.
     """
     try:
-        plan = tomllib.loads(path.read_text(encoding="utf-8"))
+        text = path.read_text(encoding="utf-8")
+        plan = tomllib.loads(text)
     except (OSError, UnicodeDecodeError) as error:
         raise RecordRefused(f"{path} cannot be read: {why(error)}") from None
     except tomllib.TOMLDecodeError as error:
@@ -107,13 +130,59 @@ def read_plan(path: Path, seed: int | None = None) -> list[PlannedTable]:
             f"{path.name}: format = {plan.get('format')!r}, but this version reads format = "
             f"{FORMAT}"
         )
-    if not isinstance(plan.get("tables"), Mapping) or not plan["tables"]:
+    kiosks = list(_kiosks(path, plan.get("kiosk", []), text))
+    told = plan.get("tables", {} if kiosks else None)
+    if not isinstance(told, Mapping) or not (told or kiosks):
         raise RecordRefused(f"{path.name}: there are no tables; begin one with [tables.vessels]")
-    urn = Urn(seed if seed is not None else _whole(plan, "seed", 0, path.name))
+    found = seed if seed is not None else _whole(plan, "seed", 0, path.name)
+    counts = _counts(kiosks, records)
     tables: dict[str, PlannedTable] = {}
-    for name, table in plan["tables"].items():
-        tables[name] = _table(path, name, table, urn, tables)
-    return list(tables.values())
+    for name, table in told.items():
+        is_counted = name in counts and isinstance(table, Mapping)
+        counted = {**table, "count": counts[name]} if is_counted else table
+        tables[name] = _table(path, name, counted, Urn(found), tables)
+    return Plan(tables, kiosks, found)
+
+
+def _kiosks(path: Path, told: object, text: str) -> Iterator[PlannedKiosk]:
+    if not isinstance(told, list):
+        raise RecordRefused(f"{path.name}: kiosk = {show(told, 40)}, but [[kiosk]] is needed")
+    names: set[str] = set()
+    for number, data in enumerate(told):
+        name = data.get("name") if isinstance(data, Mapping) else None
+        if not isinstance(name, str) or not name:
+            raise RecordRefused(f'{path.name}, kiosk {number + 1}: give it a name, name = "tides"')
+        if name in names:
+            raise RecordRefused(f"{path.name}: there are two kiosks {name!r}")
+        names.add(name)
+        lines = _lines(text, number)
+        yield PlannedKiosk(name, data, f"{path.name}, kiosk {name!r}", path, lines)
+
+
+def _lines(text: str, number: int) -> list[int]:
+    """The lines on which the routes of a kiosk begin."""
+    found: list[int] = []
+    at = -1
+    for line, words in enumerate(text.splitlines(), 1):
+        told = "".join(words.partition("#")[0].split())
+        at += told == "[[kiosk]]"
+        if at == number and told == "[[kiosk.routes]]":
+            found.append(line)
+    return found
+
+
+def _counts(kiosks: list[PlannedKiosk], records: int | None) -> dict[str, int]:
+    """How many records a table has because a collection says so."""
+    found: dict[str, int] = {}
+    for kiosk in kiosks:
+        several = kiosk.data.get("collections", [])
+        for one in several if isinstance(several, list) else []:
+            if isinstance(one, Mapping) and isinstance(one.get("table"), str):
+                told = _whole(one, "records", -1, kiosk.where) if "records" in one else None
+                count = told if records is None else records
+                if count is not None:
+                    found[one["table"]] = count
+    return found
 
 
 def _table(
