@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.desk import Desk
-from urnshelf.calls.ledger import Call
 from urnshelf.clock import Clock
 from urnshelf.errors import SettingRefused
 from urnshelf.kiosk.core import KioskCore
@@ -222,11 +221,6 @@ class Kiosk(KioskCore):
         masks = no_masks() if unmasked else Masks()
         save_traffic(Path(path), traffic(self._calls(), masks, __version__))
         return masks.told()
-
-    def _calls(self) -> list[Call]:
-        """Its requests so far."""
-        state = self._urnshelf_state
-        return self._desk.calls(lambda call: call.target.state is state)
 
     def stands_in_for(self, url: str) -> StandsIn:
         """Stand in the place of a host: clients that the code under test makes itself come here,

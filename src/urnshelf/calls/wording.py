@@ -104,7 +104,7 @@ def nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
     """The cues that came nearest to a call, and how they differ from it."""
     values = values_of(call)
     # fewest differing arguments first
-    ranked = sorted(cues, key=lambda cue: _distance(cue.expected, values))
+    ranked = sorted(cues, key=lambda cue: distance(cue.expected, values))
     lines = []
     for title, cue in zip(("nearest cue", "another cue", "another cue"), ranked, strict=False):
         lines += [f"  {title}   {cue}", f"                set at {cue.place}"]
@@ -116,7 +116,7 @@ def nearest_cues(cues: Sequence[Line], call: Call) -> list[str]:
 
 def _why_not_this(cue: Line, values: Sequence[Any]) -> list[str]:
     served = f"has served the {plural(cue.limit or 0, 'call')} it was set for"
-    if _distance(cue.expected, values):
+    if distance(cue.expected, values):
         differing = _differing_lines(cue.asked, values, "the cue wants", "the call has")
         spent = [f"                {served}, and differs:"] if cue.is_spent else []
         return [*spent, *differing]
@@ -174,7 +174,7 @@ def never_awaited(places: Sequence[Place], name: str) -> str:
 
 def _nearest_calls(asked: Asked, others: Sequence[Call]) -> list[str]:
     # a loop of a hundred thousand calls must not make the failure slow
-    ranked = sorted(others[:1000], key=lambda call: _distance(asked.expected, values_of(call)))
+    ranked = sorted(others[:1000], key=lambda call: distance(asked.expected, values_of(call)))
     lines = []
     for call in ranked[:NEAREST]:
         lines += [f"  {call_line(call)}", *_background(call)]
@@ -264,7 +264,7 @@ def _indented(text: str) -> str:
 # --- what differs ---------------------------------------------------------------------------------
 
 
-def _distance(expected: Sequence[Any] | None, values: Sequence[Any]) -> float:
+def distance(expected: Sequence[Any] | None, values: Sequence[Any]) -> float:
     """How many arguments differ."""
     if expected is None:
         return 0

@@ -6,11 +6,12 @@ import argparse
 import os
 import sys
 from collections.abc import Sequence
+from importlib.util import find_spec
 from traceback import extract_tb
 from typing import Any
 
 from urnshelf import __version__
-from urnshelf.errors import UrnShelfError
+from urnshelf.errors import SettingRefused, UrnShelfError
 from urnshelf.files.writing import endings
 
 
@@ -69,9 +70,24 @@ def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
             chosen.file, chosen.test, chosen.method, chosen.errors, chosen.unanswered,
             chosen.picture, chosen.page,
         )  # fmt: skip
+    elif chosen.command == "serve":
+        return _serve(chosen)
     else:
         parser.print_help()
     return 0
+
+
+def _serve(chosen: argparse.Namespace) -> int:
+    lacking = [name for name in ("h11", "uvicorn") if find_spec(name) is None]
+    if lacking:
+        raise SettingRefused(f"serve needs {' and '.join(lacking)}: pip install 'urnshelf[kiosk]'")
+    from urnshelf.cli.serve import serve
+
+    sys.path.insert(0, "")  # the user's own modules, as with `python -m`
+    return serve(
+        chosen.file, chosen.port, chosen.tls, chosen.follow, chosen.records, chosen.seed,
+        chosen.ledger,
+    )  # fmt: skip
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -107,7 +123,31 @@ def _parser() -> argparse.ArgumentParser:
         help="a repository, a DAO, a store, a unit of work; MODULE:INTERFACE.METHOD for one of it",
     )
     _add_ledger(commands)
+    _add_serve(commands)
     return parser
+
+
+def _add_serve(commands: Any) -> None:
+    serve = commands.add_parser("serve", help="the kiosks of a file, at real addresses")
+    serve.add_argument(
+        "file",
+        metavar="PLAN.toml|OPENAPI.yaml|TRAFFIC.har",
+        help="a plan with [[kiosk]] tables, an OpenAPI document, or recorded traffic",
+    )
+    serve.add_argument(
+        "--port", type=_count, default=0, metavar="N",
+        help="of the first kiosk; the others have those after it (any that are free)",
+    )  # fmt: skip
+    serve.add_argument("--tls", action="store_true", help="by HTTPS, with a certificate of its own")
+    serve.add_argument("--follow", action="store_true", help="read the file anew when it changes")
+    serve.add_argument(
+        "--records", type=_count, metavar="N", help="in each collection, and each list drawn"
+    )
+    serve.add_argument("--seed", type=int, help="what is drawn from (the plan's, or 0)")
+    serve.add_argument(
+        "--ledger", metavar="FILE",
+        help="where the requests are written at the end, .jsonl or .har (NAME.ledger.jsonl)",
+    )  # fmt: skip
 
 
 def _add_ledger(commands: Any) -> None:

@@ -12,7 +12,7 @@ from urnshelf.cli.showing import console
 from urnshelf.errors import FileRefused
 from urnshelf.run_ledger import OfTest, chosen, ended, read, words_of
 
-_SIGNS = {"passed": "✓", "failed": "✗", "skipped": "–"}
+_SIGNS = {"passed": "✓", "failed": "✗", "skipped": "–", "served": "·"}
 
 
 def ledger(

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, MutableMapping
-from typing import Any
+from typing import Any, Protocol
 from urllib.parse import quote
 
 from urnshelf.calls.replies import Raising
 from urnshelf.calls.waiting import slept
 from urnshelf.kiosk.broken import worded
-from urnshelf.kiosk.core import KioskCore
 from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.problems import problem
 from urnshelf.kiosk.request import Request
@@ -24,6 +23,13 @@ LARGEST_BODY = 64 * 2**20
 """In bytes; what is larger is answered by 413."""
 
 
+class Answers(Protocol):
+    """A kiosk, or what stands for one."""
+
+    def answer(self, request: Request) -> Answer:
+        """What comes of a request."""
+
+
 class App:
     """Takes requests as ASGI has them (version 3) to a kiosk.
 
@@ -35,7 +41,7 @@ class App:
 
     def __init__(
         self,
-        kiosk: KioskCore,
+        kiosk: Answers,
         breaks: Callable[[Scope, Receive, OSError], Awaitable[None]] | None = None,
     ) -> None:
         self._kiosk = kiosk

@@ -16,8 +16,11 @@ import uvicorn
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from urnshelf.doors.asgi import App, Receive, Scope
+from urnshelf.doors.paged import Paged
 from urnshelf.errors import SettingRefused
 from urnshelf.kiosk.core import KioskCore
+from urnshelf.kiosk.outcome import Answer
+from urnshelf.kiosk.request import Request
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -84,9 +87,24 @@ def _reset(transport: Any) -> None:
     transport.abort()
 
 
+class Standing:
+    """The kiosk that answers now: another may take its place.
+
+    Args:
+        kiosk: the first.
+    """
+
+    def __init__(self, kiosk: KioskCore) -> None:
+        self.kiosk = kiosk
+
+    def answer(self, request: Request) -> Answer:
+        """What comes of a request."""
+        return self.kiosk.answer(request)
+
+
 @contextmanager
 def served(
-    kiosk: KioskCore, port: int = 0, *, tls: bool = False, host: str = "127.0.0.1"
+    kiosk: KioskCore | Standing, port: int = 0, *, tls: bool = False, host: str = "127.0.0.1"
 ) -> Iterator[Address]:
     """Serve a kiosk.
 
@@ -97,7 +115,8 @@ def served(
         host: where to listen; beyond loopback only when it is said.
     """
     connections = _Connections()
-    app = App(kiosk, connections.breaks)
+    standing = kiosk if isinstance(kiosk, Standing) else Standing(kiosk)
+    app = Paged(App(standing, connections.breaks), standing)
     with app_served(app, port, tls=tls, host=host, connections=connections) as address:
         yield address
 

@@ -12,7 +12,7 @@ from types import FrameType
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.calls.desk import Desk
-from urnshelf.calls.ledger import NO_REPLY, LiveCall
+from urnshelf.calls.ledger import NO_REPLY, Call, LiveCall
 from urnshelf.calls.script import script
 from urnshelf.calls.target import FakeState, Target
 from urnshelf.clock import Clock
@@ -25,7 +25,7 @@ from urnshelf.kiosk.gated import Gated
 from urnshelf.kiosk.gates import Gate
 from urnshelf.kiosk.kept import KeptRequests, kept_requests
 from urnshelf.kiosk.masking import Masks, unmasked
-from urnshelf.kiosk.near import forbidden, unanswered
+from urnshelf.kiosk.near import OUTSIDE, came_from, forbidden, unanswered
 from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response, response
@@ -46,7 +46,7 @@ _SOURCE = """def another_process(target, live, _frame):
     return target.take(target, live, _getframe(0))
 """
 _NAMES: dict[str, Any] = {"_getframe": sys._getframe}
-exec(compile(_SOURCE, "<over HTTP>", "exec"), _NAMES)
+exec(compile(_SOURCE, OUTSIDE, "exec"), _NAMES)
 _from_outside: Callable[..., Any] = _NAMES["another_process"]
 """Takes a request that came over the network: its line of code is nobody's here."""
 
@@ -190,6 +190,11 @@ class KioskCore(Gated):
             self._bytes += reply.size
         return Answer(reply, None, request.waits)
 
+    def _calls(self) -> list[Call]:
+        """Its requests so far."""
+        state = self._urnshelf_state
+        return self._desk.calls(lambda call: call.target.state is state)
+
     def _drop_what_is_too_much(self) -> None:
         """The ledger has a size, in calls and, where bodies are large, in bytes."""
         self._desk.drop_oldest()
@@ -244,8 +249,8 @@ class KioskCore(Gated):
         wrong = () if target.promised is None else target.promised.forbids(call.live[-1])
         if not wrong:
             return NO_REPLY
-        found = self._desk._find(call)
-        text = forbidden(call.live[-1].line, target, wrong, found.called_from)
+        came = came_from(self._desk._find(call))
+        text = forbidden(call.live[-1].line, target, wrong, came)
         raise self._desk.refusal(call, text)
 
     def _answer_from(self, path: Path, is_unmasked: bool) -> None:

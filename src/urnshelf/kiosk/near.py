@@ -15,6 +15,8 @@ from urnshelf.records.display import show
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _SHOWN = 3
+OUTSIDE = "<over HTTP>"
+"""The file of a line of code that is in another process."""
 
 
 def unanswered(
@@ -33,7 +35,7 @@ def unanswered(
     lines = [
         f"{request.line} was requested of the kiosk {target.state.label}, and nothing answers it.",
         "",
-        f"  requested     from {call.called_from}",
+        f"  requested     {came_from(call)}",
     ]
     lines += _came(request)
     if is_routed:
@@ -50,6 +52,12 @@ def unanswered(
     return "\n".join([*lines, *_advice(named, target, ())])
 
 
+def came_from(call: Call) -> str:
+    """Which line of code made a request; of one from another process none is known."""
+    place = call.called_from
+    return "over the network" if place.file == OUTSIDE else f"from {place}"
+
+
 def _came(request: Request) -> list[str]:
     """The body, where there is one: it is what differs most often."""
     return [f"  its body      {show(request.text, 80)}"] if request.body else []
@@ -58,7 +66,7 @@ def _came(request: Request) -> list[str]:
 def _near_routes(request: Request, routes: Sequence[RouteTarget]) -> list[str]:
     if not routes:
         return ["  routes        none yet"]
-    ranked = sorted(routes, key=lambda route: -_likeness(request, route))
+    ranked = by_likeness(request, routes)
     lines: list[str] = []
     for title, route in zip(
         ("nearest route", "another route", "another route"), ranked, strict=False
@@ -71,6 +79,11 @@ def _near_routes(request: Request, routes: Sequence[RouteTarget]) -> list[str]:
     if len(routes) > _SHOWN:
         lines.append(f"                … and {len(routes) - _SHOWN} routes that differ more")
     return lines
+
+
+def by_likeness(request: Request, routes: Sequence[RouteTarget]) -> list[RouteTarget]:
+    """The routes, the one first that comes nearest to a request."""
+    return sorted(routes, key=lambda route: -_likeness(request, route))
 
 
 def _both(part: str, wanted: str, has: str) -> list[str]:
@@ -100,7 +113,7 @@ def forbidden(call_line: str, target: RouteTarget, wrong: Sequence[Any], place: 
         call_line: the request.
         target: the route that took it.
         wrong: what is wrong with it.
-        place: from where it came.
+        place: where it came from.
     """
     promised = target.promised
     assert promised is not None
@@ -108,7 +121,7 @@ def forbidden(call_line: str, target: RouteTarget, wrong: Sequence[Any], place: 
         f"{call_line} was requested of the kiosk {target.state.label}, and the document "
         f"{promised.name} forbids it.",
         "",
-        f"  requested     from {place}",
+        f"  requested     {place}",
         f"  told at       {promised.at}",
     ]
     for one in wrong:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any, TypedDict
 
 from urnshelf.errors import CueRefused
@@ -47,20 +47,27 @@ class Wanting(PartWise):
 
     def differing(self, value: Any) -> dict[str, tuple[Any, Any]]:
         """The parts that are not as wanted: name → (wanted, found)."""
-        found: dict[str, tuple[Any, Any]] = {}
+        return {
+            # what is not there is like nothing, and not even like `whatever`
+            name: (Wanted(wanted), one) if _is_lacking(one) else (wanted, one)
+            for name, wanted, one, fits in self.compared(value)
+            if not fits
+        }
+
+    def compared(self, value: Any) -> Iterator[tuple[str, Any, Any, bool]]:
+        """Each part that is wanted: its name, what is wanted, what was found, and whether that
+        fits.
+        """
         for part, wanted in self.asked.items():
             has = getattr(value, part)
             if part in NAMED:
                 for name, one in wanted.items():
-                    found[f"{part}[{name!r}]"] = (one, _named(has, part, name, one))
+                    found = _named(has, part, name, one)
+                    fits = not _is_lacking(found) and same(one, found)
+                    yield f"{part}[{name!r}]", one, found, fits
             else:
-                found[part] = (wanted, has if has != "" or part == "text" else ABSENT)
-        return {
-            # what is not there is like nothing, and not even like `whatever`
-            name: (Wanted(wanted), one) if _is_lacking(one) else (wanted, one)
-            for name, (wanted, one) in found.items()
-            if _is_lacking(one) or not same(wanted, one)
-        }
+                found = has if has != "" or part == "text" else ABSENT
+                yield part, wanted, found, not _is_lacking(found) and same(wanted, found)
 
     def __repr__(self) -> str:
         return ", ".join(f"{name}={show(value, 60)}" for name, value in self.asked.items())

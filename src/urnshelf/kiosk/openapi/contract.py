@@ -10,6 +10,7 @@ from urnshelf.kiosk.openapi.api import Api
 from urnshelf.kiosk.openapi.operation import Content, Operation, of_media
 from urnshelf.kiosk.openapi.part import Part
 from urnshelf.kiosk.path_template import PathTemplate
+from urnshelf.kiosk.reasons import Condition
 from urnshelf.kiosk.request import NoJson, Request
 from urnshelf.kiosk.response import Response
 from urnshelf.near_names import nearest
@@ -60,6 +61,20 @@ class Contract:
     def wrong_request(self, request: Request) -> list[Wrong]:
         """What the document forbids of a request."""
         return [*self._parameters(request), *self._body(request), *self._credentials(request)]
+
+    def conditions(self, request: Request) -> list[Condition]:
+        """What the document wants of a request, a line each, whether it has that or not."""
+        texts, found = self._texts(request), []
+        for one in self.operation.parameters:
+            value = one.read(request, texts)
+            is_lacking = value is ABSENT
+            fits = not one.required if is_lacking else one.allows(value)
+            wanted = f"{_kind(one.schema, self.api)}{'' if one.required else ', if any'}"
+            came = "nothing" if is_lacking else show(value, 80)
+            found.append(Condition(f"{one.where} {one.name}", wanted, came, fits))
+        wrong = [*self._body(request), *self._credentials(request)]
+        found += [Condition(one.what, "as the document says", one.text, False) for one in wrong]
+        return found
 
     def values(self, request: Request) -> dict[tuple[str, str], Any]:
         """The values of the parameters that are there, by place and name."""
@@ -218,6 +233,14 @@ class Contract:
             value = self.api._reader.either([has[name]], schema)
             for fault in faults(self.api.replying, schema, value):
                 yield Wrong(f"header {name}", str(fault))
+
+
+def _kind(schema: Any, api: Api) -> str:
+    """A schema in a word or two."""
+    shape = api._reader.shape(schema)
+    kinds = " or ".join(sorted(shape.types)) or "anything"
+    form = schema.get("format", "") if isinstance(schema, Mapping) else ""
+    return f"{kinds}, {form}" if form else kinds
 
 
 def _missing(name: str, part: Part, request: Request) -> str:

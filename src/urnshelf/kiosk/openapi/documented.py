@@ -19,6 +19,7 @@ from urnshelf.kiosk.openapi.of_records import OfRecords, Shown
 from urnshelf.kiosk.openapi.operation import Operation
 from urnshelf.kiosk.openapi.serialised import Shape
 from urnshelf.kiosk.problems import TYPE
+from urnshelf.kiosk.reasons import Condition
 from urnshelf.kiosk.request import NoJson, Request
 from urnshelf.kiosk.response import Response, response
 from urnshelf.kiosk.route import Promised
@@ -196,6 +197,10 @@ class OperationPromised(Promised):
             operation = self.contract.operation
             self.document.besides[f"{operation.method} {operation.path}", name] = None
         return self.contract.wrong_request(request)
+
+    def conditions(self, request: Request) -> list[Condition]:
+        """What is wanted of a request, a line each."""
+        return self.contract.conditions(request)
 
     def lacks(self, reply: Response) -> list[Wrong]:
         """What a reply has that is not promised."""

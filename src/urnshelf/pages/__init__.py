@@ -1,0 +1,1 @@
+"""Pages: of a run's ledger, and of a kiosk that is served; one template."""
