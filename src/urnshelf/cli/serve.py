@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import signal
+import sys
 import threading
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
@@ -151,6 +152,7 @@ class _Serving:
     def _line(self, text: Text) -> None:
         text.rstrip()
         self._out.print(text, soft_wrap=True)
+        sys.stdout.flush()  # whoever follows it through a pipe sees it now
 
     # --- while it runs ----------------------------------------------------------------------------
 
