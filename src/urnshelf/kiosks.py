@@ -215,11 +215,10 @@ class Kiosk(KioskCore):
         >>> kiosk.save_traffic(Path(mkdtemp()) / "tides.har")
         ['header authorization masked, 1 ×']
         """
-        from urnshelf import __version__
         from urnshelf.kiosk.traffic_out import save_traffic, traffic
 
         masks = no_masks() if unmasked else Masks()
-        save_traffic(Path(path), traffic(self._calls(), masks, __version__))
+        save_traffic(Path(path), traffic(self._calls(), masks))
         return masks.told()
 
     def stands_in_for(self, url: str) -> StandsIn:
@@ -289,7 +288,7 @@ class Kiosk(KioskCore):
             )
 
 
-_OF_THE_EXTRA = ("h11", "jinja2", "trustme", "uvicorn")
+_OF_THE_EXTRA = ("h11", "jinja2", "trustme", "uvicorn", "yaml")
 
 
 def _need(door: str, *packages: str) -> None:

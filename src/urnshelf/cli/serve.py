@@ -15,7 +15,7 @@ from typing import Any
 from rich.console import Console
 from rich.text import Text
 
-from urnshelf import __version__, run_ledger
+from urnshelf import run_ledger
 from urnshelf.calls.ledger import Call, live_call, values_of
 from urnshelf.calls.wording import plural
 from urnshelf.cli.served_file import Opened, opened
@@ -226,7 +226,7 @@ class _Serving:
             return
         if self._ledger.suffix == ".har":
             masks = Masks()
-            save_traffic(self._ledger, traffic(calls, masks, __version__))
+            save_traffic(self._ledger, traffic(calls, masks))
             told = "; ".join(masks.told())
         else:
             told = f"urnshelf ledger {self._ledger}"

@@ -28,6 +28,7 @@ class Answers(Protocol):
 
     def answer(self, request: Request) -> Answer:
         """What comes of a request."""
+        ...
 
 
 class App:

@@ -26,6 +26,7 @@ class Holder(Protocol):
     @property
     def kiosk(self) -> KioskCore:
         """It."""
+        ...
 
 
 class Paged:
@@ -66,9 +67,7 @@ class Paged:
             except UrnShelfError as refused:
                 return 501, "text/plain; charset=utf-8", str(refused).encode()
         if rest == "traffic.har":
-            from urnshelf import __version__
-
-            return _json(traffic(kiosk._calls(), Masks(), __version__))
+            return _json(traffic(kiosk._calls(), Masks()))
         if rest == "calls":
             return _json(_news(kiosk, _number(query.get("after", ["0"])[0])))
         found = [one for one in kiosk._calls() if f"calls/{one.number}" == rest]

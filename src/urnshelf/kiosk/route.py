@@ -42,21 +42,26 @@ class Promised(Protocol):
     @property
     def name(self) -> str:
         """The document's."""
+        ...
 
     @property
     def at(self) -> str:
         """Where it is said: file and pointer."""
+        ...
 
     def forbids(self, request: Request) -> Sequence[Any]:
         """What is wrong with a request."""
+        ...
 
     def lacks(self, reply: Response) -> Sequence[Any]:
         """What a reply has that is not promised."""
+        ...
 
     def reply(
         self, call: LiveCall, status: int, example: str | None, fields: dict[str, Any]
     ) -> Response:
         """A reply as it is promised."""
+        ...
 
 
 class RouteTarget(Target):

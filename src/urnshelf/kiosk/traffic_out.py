@@ -10,6 +10,7 @@ import json
 from collections.abc import Iterable
 from datetime import UTC, datetime
 from http.cookies import CookieError, SimpleCookie
+from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 from urllib.parse import parse_qsl, urlencode
@@ -28,16 +29,15 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 _HTTP = "HTTP/1.1"
 
 
-def traffic(calls: Iterable[Call], masks: Masks, version: str) -> dict[str, Any]:
+def traffic(calls: Iterable[Call], masks: Masks) -> dict[str, Any]:
     """The document.
 
     Args:
         calls: requests of kiosks.
         masks: what is not to be read.
-        version: ours.
     """
     entries = [_entry(call, masks) for call in calls]
-    creator = {"name": "Urn Shelf", "version": version}
+    creator = {"name": "Urn Shelf", "version": version("urnshelf")}
     return {"log": {"version": "1.2", "creator": creator, "entries": entries}}
 
 
