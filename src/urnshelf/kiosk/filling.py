@@ -206,7 +206,7 @@ def checked(call: LiveCall, reply: R) -> R:
     promised = getattr(call.target, "promised", None)
     wrong = promised.lacks(reply) if promised is not None and isinstance(reply, Response) else ()
     if wrong:
-        raise ReplyRefused(f"{call.target}: {reply!r}: {not_promised(promised, wrong)}")
+        raise ReplyRefused(f"{call.target.name}: {reply!r}: {not_promised(promised, wrong)}")
     return reply
 
 

@@ -19,6 +19,7 @@ from urnshelf.kiosk.openapi.serialised import Parameter, Reader
 from urnshelf.kiosk.path_template import Base
 from urnshelf.records.display import show
 from urnshelf.urn.schemas.checking import Checker
+from urnshelf.urn.schemas.circles import Circles
 from urnshelf.urn.schemas.references import References
 from urnshelf.urn.schemas.shapes import Shapes
 
@@ -101,8 +102,15 @@ class Api:
         for schema, pointer in told:
             for where, text in shapes.wrong(schema, pointer):
                 raise FileRefused(f"{self.document.at(where)}: {text}")
-        for where, word in shapes.unkept.items():
-            self.left_out.append(f"{self.document.at(where)}: {word} is not kept")
+        circles = Circles(self.references)
+        for schema, pointer in told:
+            where = circles.circle(schema, pointer)
+            if where:
+                raise FileRefused(f"{self.document.at(where)}: it leads back to itself")
+        for where, text in shapes.unkept.items():
+            self.left_out.append(f"{self.document.at(where)}: {text}")
+        for schema in shapes.other_patterns:
+            del schema["pattern"]
 
     # --- who may ask ------------------------------------------------------------------------------
 

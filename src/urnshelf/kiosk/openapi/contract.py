@@ -230,7 +230,8 @@ class Contract:
                     yield Wrong(f"header {name}", "it is promised, and lacking")
                 continue
             schema = part.data.get("schema", True)
-            value = self.api._reader.either([has[name]], schema)
+            is_exploded = part.flag("explode")
+            value = self.api._reader.simple(has[name], schema, is_exploded=is_exploded)
             for fault in faults(self.api.replying, schema, value):
                 yield Wrong(f"header {name}", str(fault))
 

@@ -76,7 +76,7 @@ class DrawnReplies:
             for name, one in (fields or {}).items():
                 value = self._with(content, value, name, one, is_told=True)
         except RecordRefused as why:
-            raise ReplyRefused(f"{contract.at}: {why}; cue it: .gives(response(…))") from None
+            raise ReplyRefused(f"{self._api.name}: {why}; cue it: .gives(response(…))") from None
         return _written(status, headers, content, value)
 
     def _bits(self, contract: Contract, request: Request, status: int) -> Bits:
@@ -229,7 +229,8 @@ def _chosen(promised: Reply, request: Request) -> Content | None:
             if media == "*/*" or (media.endswith("/*") and one.media.startswith(f"{kind}/")):
                 return one
     raise ReplyRefused(
-        f"the request accepts {accept}, and {', '.join(one.media for one in ranked)} is promised"
+        f"{promised.part.document.at(promised.part.pointer)}: the request accepts {accept}, and "
+        f"{', '.join(one.media for one in ranked)} is promised"
     )
 
 

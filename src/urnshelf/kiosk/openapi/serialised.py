@@ -107,6 +107,29 @@ class Reader:
             name: self.either(texts, properties.get(name, True)) for name, texts in found.items()
         }
 
+    def simple(
+        self, text: str, schema: Any, separator: str = ",", is_exploded: bool = False
+    ) -> Any:
+        """A value that is one text: a list's items and an object's properties by a separator.
+
+        Args:
+            text: as it came.
+            schema: what it is.
+            separator: between items, or between names and values.
+            is_exploded: whether names and values are joined by equals signs.
+        """
+        types = self.shape(schema).types
+        parts = text.split(separator) if text else []  # an empty list is written as nothing
+        if "array" in types:
+            return self.many(parts, schema)
+        if "object" not in types:
+            return self.one(text, schema)
+        if is_exploded:
+            pairs = [(name, value) for name, _, value in (one.partition("=") for one in parts)]
+        else:
+            pairs = list(zip(parts[::2], parts[1::2], strict=False))
+        return self.named(pairs, schema)
+
     def either(self, texts: list[str], schema: Any) -> Any:
         """A list where the schema says one, or several came; a single value otherwise."""
         if "array" in self.shape(schema).types:
@@ -127,10 +150,11 @@ def _meant(text: str, types: set[str]) -> Iterable[Any]:
     if types & {"integer", "number"}:
         if _INT.fullmatch(text):
             yield int(text)
-        elif _NUMBER.fullmatch(text):
+        elif "number" in types and _NUMBER.fullmatch(text):
             yield float(text)
-    if "boolean" in types and text in ("true", "false"):
-        yield text == "true"
+    # some clients write Python's own `True`, and services take it
+    if "boolean" in types and text.lower() in ("true", "false"):
+        yield text.lower() == "true"
     if "null" in types and text in ("", "null"):
         yield None
     yield text
@@ -263,19 +287,8 @@ class Parameter:
         return self._split(texts[0], _SEPARATORS.get(self.style, ","))
 
     def _split(self, text: str, separator: str) -> Any:
-        types = self._reader.shape(self.schema).types
-        if "array" in types:
-            # an empty list is written as nothing
-            return self._reader.many(text.split(separator) if text else [], self.schema)
-        if "object" in types:
-            parts = text.split(separator) if text else []
-            is_exploded = self.explode and self.where != "query"
-            if is_exploded:
-                pairs = [(name, value) for name, _, value in (one.partition("=") for one in parts)]
-            else:
-                pairs = list(zip(parts[::2], parts[1::2], strict=False))
-            return self._reader.named(pairs, self.schema)
-        return self._reader.one(text, self.schema)
+        is_exploded = self.explode and self.where != "query"
+        return self._reader.simple(text, self.schema, separator, is_exploded)
 
 
 _READ: dict[str, Callable[[Parameter, Request, Mapping[str, str]], Any]] = {

@@ -5,10 +5,13 @@ Source: the meta-schema of JSON Schema 2020-12; OpenAPI 3.0.4, section 4.7.24 (S
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
+from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
+from urnshelf.urn.expressions import compiled
 from urnshelf.urn.schemas.joining import REFUSED, TYPES
 
 
@@ -74,7 +77,9 @@ class Shapes:
     def __init__(self) -> None:
         self._seen: set[int] = set()
         self.unkept: dict[str, str] = {}
-        """Pointers to keywords that say something and are not kept, and the keyword."""
+        """Pointers to keywords that say something and are not kept, and that in words."""
+        self.other_patterns: list[dict[str, Any]] = []
+        """Schemas with a pattern that Python has not."""
 
     def wrong(self, schema: Any, pointer: str) -> Iterator[tuple[str, str]]:
         """What is wrong with a schema and those in it: the pointer, and what.
@@ -99,7 +104,19 @@ class Shapes:
             elif word in _ONE or word in _SOME or word in _BY_NAME:
                 yield from self._inside(word, value, f"{pointer}/{word}")
             if word in REFUSED:
-                self.unkept[f"{pointer}/{word}"] = word
+                self.unkept[f"{pointer}/{word}"] = f"{word} is not kept"
+            if word == "pattern" and isinstance(value, str):
+                yield from self._pattern(schema, value, f"{pointer}/pattern")
+
+    def _pattern(self, schema: Any, pattern: str, pointer: str) -> Iterator[tuple[str, str]]:
+        try:
+            compiled(pattern)
+        except RecordRefused as why:
+            if re.search(r"\\[pP]\{|\[\[:", pattern):  # classes of Unicode
+                self.unkept[pointer] = f"{pattern!r} is not kept: Python has no such pattern"
+                self.other_patterns.append(schema)
+            else:
+                yield pointer, str(why)
 
     def _inside(self, word: str, value: Any, pointer: str) -> Iterator[tuple[str, str]]:
         if word in _ONE:
