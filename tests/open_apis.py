@@ -81,6 +81,7 @@ def by_fastapi() -> dict[str, Any]:
     def tree(path: str) -> Node: ...
     @app.patch("/moorings/{id}", tags=["moorings"])
     def change(id: UUID, days: Annotated[int, Form(ge=1)]) -> Mooring | None: ...
+
     return app.openapi()
 
 
@@ -150,11 +151,12 @@ def by_flask_openapi3() -> dict[str, Any]:
     def depth(path: Where, query: When): ...
     @app.post("/stations", tags=[tides], responses={201: Depth})
     def station(body: Depth): ...
+
     return app.api_doc
 
 
 def by_apispec() -> dict[str, Any]:
-    """Version 3.0, written with a library of documents: components of every kind, links, callbacks."""
+    """Version 3.0, by a library of documents: components of every kind, links, callbacks."""
     spec = APISpec("Cranes", "1", "3.0.3", plugins=[MarshmallowPlugin()])
     spec.components.schema("Crane", schema=BerthSchema)
     spec.components.schema(
@@ -170,7 +172,8 @@ def by_apispec() -> dict[str, Any]:
         operations={
             "get": {"parameters": ["at"], "responses": {"200": "Load", "default": "Load"}},
             "post": {
-                "requestBody": {"required": True, "content": {"application/json": {"schema": "Load"}}},
+                "requestBody": {"required": True, "content": {"application/json": {
+                    "schema": "Load"}}},
                 "responses": {"202": {"description": "taken", "links": {
                     "next": {"operationId": "x"}}}},
                 "callbacks": {"lifted": {"{$request.body#/url}": {"post": {

@@ -9,19 +9,24 @@ from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
 from typing import Any
-from urllib.parse import quote, urlencode
+from urllib.parse import quote
 
 import httpx
 import jsonschema
-import open_apis
 import pytest
 import yaml
 from openapi_core import OpenAPI
 from openapi_core.testing import MockRequest
-from openapi_schema_validator import OAS30ReadValidator, oas30_format_checker
+from openapi_schema_validator import (
+    OAS30ReadValidator,
+    OAS30WriteValidator,
+    oas30_format_checker,
+)
 from werkzeug.datastructures import ImmutableMultiDict
 
+import open_apis
 from urnshelf import Shelf, Urn, cue, raising, tally
+from urnshelf.demo.harbour import Berth
 from urnshelf.errors import (
     CueRefused,
     FileRefused,
@@ -172,7 +177,7 @@ def test_the_absence_of_each_required_parameter_is_noticed(
                 reply = client.send(request)
                 what = "body" if one[1] == "body" else f"{one[1]} {one[0]}"
                 assert reply.status_code == 501
-                assert f"the document port.json forbids it" in reply.text
+                assert "the document port.json forbids it" in reply.text
                 assert f"  {what}  <-- differs\n      it is lacking" in reply.text
                 noticed += 1
     assert noticed
@@ -187,3 +192,661 @@ def test_500_operations_are_served_within_twice_the_time_of_reading_them(
     assert repr(kiosk) == "<kiosk many, 500 routes>"
     client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://many.example")
     assert client.get("/parts496/7").json()["id"] == 7
+
+
+# --- compared with other implementations ----------------------------------------------------------
+
+NUMBERS = {"type": "array", "items": {"type": "integer"}, "maxItems": 3}
+THING = {
+    "type": "object", "required": ["a"], "additionalProperties": False,
+    "properties": {"a": {"type": "integer"}, "b": {"type": "string"}},
+}  # fmt: skip
+PLAIN = [
+    {"type": "integer", "minimum": 0}, {"type": "number"}, {"type": "string", "maxLength": 5},
+    {"type": "boolean"}, {"type": "string", "format": "date"}, {"enum": ["m", "ft"]},
+]  # fmt: skip
+
+
+def of_parameters(parameters: list[dict[str, Any]], openapi: str = "3.1.0") -> dict[str, Any]:
+    """A document with an operation for each parameter."""
+    paths = {}
+    for number, one in enumerate(parameters):
+        path = f"/t{number}" + (f"/{{{one['name']}}}" if one["in"] == "path" else "")
+        one = {"required": True, **one}
+        paths[path] = {"get": {"parameters": [one], "responses": {"200": {"description": "ok"}}}}
+    return {"openapi": openapi, "info": {"title": "t", "version": "1"}, "paths": paths}
+
+
+def test_parameters_are_read_as_a_published_implementation_reads_them(
+    shelf: Shelf, tmp_path: Path
+) -> None:
+    texts = ["7", "-1", "7.5", "x", "longer", "true", "2028-02-30", "2028-02-28", "m"]
+    lists = ["1,2", "1", "1,x", "1,2,3,4"]
+    things = ["a,1,b,x", "a,1", "b,x", "a,x", "a,1,c,2"]
+    cases: list[tuple[dict[str, Any], str]] = []
+    for where, style in [("path", "simple"), ("header", "simple"), ("query", "form")]:
+        several = [(one, texts) for one in PLAIN] + [(NUMBERS, lists), (THING, things)]
+        for schema, said in several:
+            told = {"name": "p", "in": where, "style": style, "explode": False, "schema": schema}
+            cases += [(told, text) for text in said]
+    root = of_parameters([told for told, _ in cases])
+    published = OpenAPI.from_dict(root)
+    kiosk = shelf.kiosk("port", openapi=written(tmp_path, root))
+    client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+    forbidden = 0
+    with shelf.refusals_expected():
+        for number, (told, text) in enumerate(cases):
+            where, path = told["in"], f"/t{number}"
+            query = {"p": text} if where == "query" else None
+            headers = {"p": text} if where == "header" else None
+            path += f"/{text}" if where == "path" else ""
+            theirs = published.unmarshal_request(
+                MockRequest(
+                    "http://port.example",
+                    "get",
+                    path,
+                    headers=headers,
+                    args=ImmutableMultiDict(query) if query else None,
+                    view_args={"p": text} if where == "path" else None,
+                )
+            )
+            ours = client.get(path, params=query, headers=headers)
+            assert ours.is_success is not bool(theirs.errors), (told, text, theirs.errors)
+            forbidden += not ours.is_success
+    assert 40 < forbidden < len(cases) - 40
+
+
+@pytest.mark.parametrize(
+    ("style", "explode", "where", "text", "value"),
+    [
+        # the table of OpenAPI 3.1.1, section 4.8.12.6
+        ("matrix", False, "path", ";color=blue", "blue"),
+        ("matrix", False, "path", ";color=blue,black,brown", ["blue", "black", "brown"]),
+        ("matrix", True, "path", ";color=blue;color=black", ["blue", "black"]),
+        ("matrix", False, "path", ";color=R,100,G,200", {"R": 100, "G": 200}),
+        ("matrix", True, "path", ";R=100;G=200", {"R": 100, "G": 200}),
+        ("label", False, "path", ".blue", "blue"),
+        ("label", False, "path", ".blue,black", ["blue", "black"]),
+        ("label", True, "path", ".blue.black", ["blue", "black"]),
+        ("label", False, "path", ".R,100,G,200", {"R": 100, "G": 200}),
+        ("label", True, "path", ".R=100.G=200", {"R": 100, "G": 200}),
+        ("simple", False, "path", "blue,black", ["blue", "black"]),
+        ("simple", False, "path", "R,100,G,200", {"R": 100, "G": 200}),
+        ("simple", True, "path", "R=100,G=200", {"R": 100, "G": 200}),
+        ("simple", True, "header", "R=100,G=200", {"R": 100, "G": 200}),
+        ("form", False, "query", "color=blue,black", ["blue", "black"]),
+        ("form", True, "query", "color=blue&color=black", ["blue", "black"]),
+        ("form", False, "query", "color=R,100,G,200", {"R": 100, "G": 200}),
+        ("form", True, "query", "R=100&G=200", {"R": 100, "G": 200}),
+        ("form", False, "query", "color=", ""),
+        ("spaceDelimited", False, "query", "color=blue%20black", ["blue", "black"]),
+        ("spaceDelimited", False, "query", "color=R%20100%20G%20200", {"R": 100, "G": 200}),
+        ("pipeDelimited", False, "query", "color=blue%7Cblack", ["blue", "black"]),
+        ("pipeDelimited", False, "query", "color=R|100|G|200", {"R": 100, "G": 200}),
+        ("pipeDelimited", True, "query", "color=blue&color=black", ["blue", "black"]),
+        ("deepObject", True, "query", "color%5BR%5D=100&color[G]=200", {"R": 100, "G": 200}),
+        ("form", False, "cookie", "color=blue,black", ["blue", "black"]),
+    ],
+)
+def test_every_style(
+    shelf: Shelf, tmp_path: Path, style: str, explode: bool, where: str, text: str, value: Any
+) -> None:
+    schema: dict[str, Any] = {"type": "string", "const": value}
+    if isinstance(value, list):
+        schema = {"type": "array", "items": {"type": "string"}, "const": value}
+    elif isinstance(value, dict):
+        numbers = {name: {"type": "integer"} for name in value}
+        schema = {"type": "object", "properties": numbers, "const": value}
+    told = {"name": "color", "in": where, "style": style, "explode": explode, "schema": schema}
+    other = {**told, "schema": {**schema, "const": {"dict": {}, "list": [], "str": "x"}[
+        type(value).__name__]}}  # fmt: skip
+    root = of_parameters([told, other])
+    kiosk = shelf.kiosk("port", openapi=written(tmp_path, root))
+    client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+    for number, is_taken in [(0, True), (1, False)]:
+        url = f"/t{number}" + {"path": f"/{text}", "query": f"?{text}"}.get(where, "")
+        name = "Cookie" if where == "cookie" else "color"
+        headers = {name: text} if where in ("header", "cookie") else None
+        with shelf.refusals_expected():
+            assert client.get(url, headers=headers).is_success is is_taken
+
+
+def changed(value: Any, way: int) -> Any:
+    """A value with something wrong in it, or not."""
+    if isinstance(value, dict) and value:
+        names = sorted(value)
+        name = names[way % len(names)]
+        if way % 3 == 0:
+            return {n: one for n, one in value.items() if n != name}
+        return {**value, name: changed(value[name], way // 2)}
+    if isinstance(value, list) and value:
+        return [changed(value[0], way), *value[1:]]
+    return [None, "x", 7, -1.5, [], {}, True, "2028-02-31", 2**40][way % 9]
+
+
+@pytest.mark.parametrize("name", ["FastAPI", "flask-smorest", "flask-openapi3", "apispec"])
+def test_bodies_are_taken_as_a_published_validator_takes_them(
+    shelf: Shelf, tmp_path: Path, name: str
+) -> None:
+    root = document(name)
+    kiosk = shelf.kiosk(name, openapi=written(tmp_path, root))
+    client = httpx.Client(transport=kiosk.for_httpx())
+    verdicts = []
+    for method, path, operation, parameters in operations(root):
+        body = led(operation.get("requestBody", {}), root).get("content", {})
+        if "application/json" not in body:
+            continue
+        schema = {**body["application/json"]["schema"], "components": root["components"]}
+        if root["openapi"].startswith("3.0"):
+            checker: Any = OAS30WriteValidator(schema, format_checker=oas30_format_checker)
+        else:
+            formats = jsonschema.Draft202012Validator.FORMAT_CHECKER
+            checker = jsonschema.Draft202012Validator(schema, format_checker=formats)
+        for number in range(60):
+            value = changed(drawn(schema, root, number), number)
+            if isinstance(value, dict):
+                value.pop("id", None)  # read-only: "should not be sent", and no error where it is
+            request = asked(root, method, path, operation, parameters)
+            content = json.dumps(value).encode()
+            headers = {**request.headers, "content-type": "application/json"}
+            headers["content-length"] = str(len(content))
+            with shelf.refusals_expected():
+                got = client.request(method, request.url, headers=headers, content=content)
+            is_valid = checker.is_valid(value)
+            assert ("<-- differs" not in got.text) is is_valid, (value, got.text)
+            verdicts.append(is_valid)
+    assert set(verdicts) == {True, False}
+
+
+# --- what the document does not promise, or forbids -----------------------------------------------
+
+TIDES = """
+openapi: 3.1.0
+info: {title: Tides, version: '1'}
+servers: [{url: 'https://tides.example/v2'}]
+paths:
+  /stations/{code}/depth:
+    parameters: [{name: code, in: path, required: true, schema: {type: string}}]
+    get:
+      tags: [depths]
+      parameters:
+        - {name: at, in: query, required: true, schema: {type: string, format: date-time}}
+        - {name: unit, in: query, schema: {enum: [m, ft]}}
+      responses:
+        200:
+          description: the depth
+          headers: {X-Gauge: {required: true, schema: {type: integer, minimum: 1, maximum: 9}}}
+          content:
+            application/json: {schema: {$ref: '#/components/schemas/Depth'}}
+            text/csv: {schema: {type: string}, example: "code,depth_m"}
+        404:
+          description: no such station
+          content:
+            application/json:
+              schema: {type: object, required: [detail], properties: {detail: {type: string}}}
+              examples: {closed: {value: {detail: it is closed}}}
+  /stations/{code}/readings/{id}:
+    put:
+      parameters:
+        - {name: code, in: path, required: true, schema: {type: string}}
+        - {name: id, in: path, required: true, schema: {type: integer}}
+      requestBody:
+        required: true
+        content: {application/json: {schema: {$ref: '#/components/schemas/Reading'}}}
+      responses: {204: {description: kept}, default: {description: anything else}}
+components:
+  schemas:
+    Depth:
+      type: object
+      required: [code, depth_m]
+      properties:
+        code: {type: string}
+        depth_m: {type: number, minimum: 0, maximum: 30}
+        mood: {type: string, example: calm}
+    Reading:
+      type: object
+      required: [id, depth_m, secret]
+      properties:
+        id: {type: integer, readOnly: true}
+        depth_m: {type: number}
+        secret: {type: string, writeOnly: true}
+"""
+AT = "?at=2030-06-01T12:00:00Z"
+
+
+@pytest.fixture
+def tides(shelf: Shelf, tmp_path: Path) -> Any:
+    return shelf.kiosk("tides", openapi=written(tmp_path, TIDES, "tides.yaml"))
+
+
+@pytest.fixture
+def client(tides: Any) -> httpx.Client:
+    return httpx.Client(transport=tides.for_httpx(), base_url="https://tides.example/v2")
+
+
+def test_a_reply_speaks_of_what_was_asked(client: httpx.Client) -> None:
+    reply = client.get(f"/stations/TER/depth{AT}")
+    assert reply.json()["code"] == "TER"
+    assert reply.json().get("mood", "calm") == "calm"  # the schema's own example
+    assert 1 <= int(reply.headers["X-Gauge"]) <= 9
+    other = client.get(f"/stations/NOR/depth{AT}")
+    assert other.json()["code"] == "NOR"
+    assert other.json()["depth_m"] != reply.json()["depth_m"]
+
+
+def test_the_client_chooses_the_media_type(shelf: Shelf, client: httpx.Client) -> None:
+    url = f"/stations/TER/depth{AT}"
+    assert client.get(url, headers={"Accept": "text/csv"}).text == "code,depth_m"
+    wide = client.get(url, headers={"Accept": "text/html, application/*;q=0.8"})
+    assert wide.headers["content-type"] == "application/json"
+    with shelf.refusals_expected():
+        none = client.get(url, headers={"Accept": "image/png"})
+    assert "accepts image/png, and application/json, text/csv is promised" in none.text
+
+
+@pytest.mark.parametrize(
+    ("method", "url", "body", "told"),
+    [
+        ("GET", "/stations/TER/depth", None, "query at  <-- differs\n      it is lacking"),
+        ("GET", "/stations/TER/depth?att=x", None, "it is lacking; did you mean 'att'?"),
+        ("GET", "/stations/TER/depth?at=noon", None, "'noon' is no 'date-time'"),
+        ("GET", f"/stations/TER/depth{AT}&unit=mile", None, "'mile' is none of ['m', 'ft']"),
+        ("GET", f"/station/TER{AT}", None, "The document tides.yaml has no such operation."),
+        ("DELETE", "/stations/TER/depth", None, "the route has:   GET"),
+        ("PUT", "/stations/TER/readings/7", None, "body  <-- differs\n      it is lacking"),
+        ("PUT", "/stations/TER/readings/x", {"depth_m": 1, "secret": "s"}, "'x' is no integer"),
+        ("PUT", "/stations/TER/readings/7", {"depth_m": "1", "secret": "s"}, "#/depth_m '1' is no number"),
+        ("PUT", "/stations/TER/readings/7", {"depth_m": 1}, "'secret' is lacking"),
+        ("PUT", "/stations/TER/readings/7", "depth", "content type  <-- differs\n      it is not told, and application/json is taken"),
+        ("GET", f"/stations/TER/depth{AT}", {"a": 1}, "none is taken, and it is '{\"a\":1}'"),
+    ],
+)  # fmt: skip
+def test_what_the_document_forbids_fails_the_test(
+    tmp_path: Path, method: str, url: str, body: Any, told: str
+) -> None:
+    sent: dict[str, Any] = {"content": body} if isinstance(body, str) else {"json": body}
+    sent = {} if body is None else sent
+    with pytest.raises(RefusalHidden) as failed, Shelf() as shelf:
+        kiosk = shelf.kiosk("tides", openapi=written(tmp_path, TIDES, "tides.yaml"))
+        client = httpx.Client(transport=kiosk.for_httpx(), base_url="https://tides.example/v2")
+        reply = client.request(method, url, **sent)
+        assert reply.status_code == 501
+        assert told in reply.text
+    assert told.splitlines()[-1].strip() in str(failed.value)
+
+
+def test_without_what_stands_before_all_paths_nothing_is_there(shelf: Shelf, tides: Any) -> None:
+    client = httpx.Client(transport=tides.for_httpx(), base_url="https://tides.example")
+    with shelf.refusals_expected():
+        reply = client.get(f"/stations/TER/depth{AT}")
+    assert "the route has:   /v2/stations/{code}/depth" in reply.text
+
+
+def test_a_cue_must_give_what_is_promised(tides: Any, client: httpx.Client) -> None:
+    depth = tides.route("GET", "/stations/{code}/depth")
+    good = {"code": "TER", "depth_m": 6.3}
+    gauge = {"X-Gauge": "3"}
+    wrong = {
+        "status: 503 is not promised: 200, 404 is": response(503),
+        "body: 'depth_m' is lacking": response(json={"code": "TER"}, headers=gauge),
+        "body: #/depth_m 99 is above 30": response(json={**good, "depth_m": 99}, headers=gauge),
+        "content type: it is text/plain": response(text="6.3", headers=gauge),
+        "header X-Gauge: it is promised, and lacking": response(json=good),
+        "header X-Gauge: 12 is above 9": response(json=good, headers={"X-Gauge": "12"}),
+    }
+    for told, reply in wrong.items():
+        with pytest.raises(ReplyRefused, match=re.escape(told)) as refused:
+            cue(depth, code="TER").gives(reply)
+        assert "told at  tides.yaml, #/paths/~1stations~1{code}~1depth/get" in str(refused.value)
+    cue(depth, code="TER").gives(response(json=good, headers=gauge))
+    assert client.get(f"/stations/TER/depth{AT}").json() == good
+    with pytest.raises(ReplyRefused, match="a whole response"):
+        undocumented(from_document())
+    # as the advice says
+    cue(depth, code="TER").gives(undocumented(response(503)), raising(ConnectionResetError()))
+    assert client.get(f"/stations/TER/depth{AT}").status_code == 503
+    with pytest.raises(httpx.ReadError):
+        client.get(f"/stations/TER/depth{AT}")
+    reading = tides.route("PUT", "/stations/{code}/readings/{id}")
+    cue(reading, code="TER", id=7).gives(response(418))  # by `default`
+    taken = client.put("/stations/TER/readings/7", json={"depth_m": 1, "secret": "s"})
+    assert taken.status_code == 418
+    assert tally(reading, code="TER", id=7) == 1
+
+
+def test_a_computed_reply_must_be_promised_too(
+    shelf: Shelf, tides: Any, client: httpx.Client
+) -> None:
+    depth = tides.route("GET", "/v2/stations/{code}/depth")  # as it is asked for
+    cue(depth).computes(lambda code, request: response(404, json={"detail": code}))
+    assert client.get(f"/stations/TER/depth{AT}").json() == {"detail": "TER"}
+    cue(depth).computes(lambda code, request: response(404, json={"reason": code}))
+    with shelf.refusals_expected():
+        reply = client.get(f"/stations/TER/depth{AT}")
+    assert "body: 'detail' is lacking" in reply.text
+
+
+def test_replies_of_the_document_by_status(tides: Any, client: httpx.Client) -> None:
+    depth = tides.route("GET", "/stations/{code}/depth")
+    cue(depth).gives(
+        from_document(404, example="closed"), from_document(404, detail="no such station"),
+        from_document(depth_m=6.3), from_document(404),
+    )  # fmt: skip
+    replies = [client.get(f"/stations/TER/depth{AT}") for _ in range(4)]
+    assert [one.status_code for one in replies] == [404, 404, 200, 404]
+    assert replies[0].json() == {"detail": "it is closed"}
+    assert replies[1].json() == {"detail": "no such station"}
+    assert replies[2].json()["depth_m"] == 6.3
+
+
+@pytest.mark.parametrize(
+    ("reply", "told"),
+    [
+        (from_document(500), "500 is not promised: 200, 404 is"),
+        (from_document(404, example="shut"), "no example 'shut'; it has closed"),
+        (from_document(404, detail=7), "#/detail 7 is no string"),
+    ],
+    ids=str,
+)
+def test_what_the_document_has_not_cannot_be_given(
+    shelf: Shelf, tides: Any, client: httpx.Client, reply: Any, told: str
+) -> None:
+    cue(tides.route("GET", "/stations/{code}/depth")).gives(reply)
+    with shelf.refusals_expected():
+        assert told in client.get(f"/stations/TER/depth{AT}").text
+
+
+def test_routes_are_those_of_the_document(shelf: Shelf, tides: Any) -> None:
+    for method, path, told in [
+        ("GET", "/station/{code}", "no such operation; did you mean 'GET /v2/stations/{code}/depth'"),
+        ("GET", "/stations/{station}/depth", "calls it GET /stations/{code}/depth"),
+        ("POST", "/stations/{code}/depth", "no such operation"),
+    ]:  # fmt: skip
+        with pytest.raises(CueRefused, match=re.escape(told)):
+            tides.route(method, path)
+    with pytest.raises(CueRefused, match=re.escape("takes a whole number for {id:int}")):
+        cue(tides.route("PUT", "/stations/{code}/readings/{id}"), code="TER", id="7")
+    with pytest.raises(SettingRefused, match="give its document or plan the first time"):
+        shelf.kiosk("tides", openapi="tides.yaml")
+    assert shelf.kiosk("tides") is tides
+
+
+def test_what_a_client_sends_besides_is_told_and_passes(
+    tides: Any, client: httpx.Client, shelf: Shelf
+) -> None:
+    from urnshelf.remarks import Limits, remarks_of
+
+    assert client.get(f"/stations/TER/depth{AT}&lang=en").is_success
+    [remark] = [one for one in remarks_of(shelf, "t.py:1", "t", Limits()) if "query" in one.kind]
+    assert str(remark) == (
+        "undocumented-query: t.py:1: t: GET /stations/{code}/depth was asked with lang, of which "
+        "tides.yaml says nothing"
+    )
+
+
+def test_nothing_is_written_only_in_a_reply_and_nothing_read_only_needed(
+    client: httpx.Client,
+) -> None:
+    reply = client.put("/stations/TER/readings/7", json={"depth_m": 1, "secret": "s"})
+    assert reply.status_code == 204
+
+
+# --- records --------------------------------------------------------------------------------------
+
+
+def of_berths() -> dict[str, Any]:
+    """A document whose schema is a record's, written by FastAPI, with names of its own."""
+    import fastapi
+    import pydantic
+
+    app = fastapi.FastAPI()
+    types: dict[str, Any] = {
+        "code": str, "harbour": str, "length_m": float, "depth_m": float, "day_rate": str,
+        "in_service": bool,
+    }  # fmt: skip
+    given = pydantic.create_model(
+        "BerthIn", defect=(str | None, None), **{name: (one, ...) for name, one in types.items()}
+    )
+    berth = pydantic.create_model("Berth", __base__=given, id=(int, ...))
+    page = pydantic.create_model("Page", items=(list[berth], ...), total=(int, ...))
+    problem = pydantic.create_model("Problem", detail=(str, ...), code=(int, ...))
+
+    @app.get("/berths")
+    def many(harbour: str | None = None, sort: str | None = None) -> list[berth]: ...
+    @app.get("/pages")
+    def pages(size: int = 10) -> page: ...
+    @app.post("/berths", responses={409: {"model": problem}})
+    def new(one: given) -> berth: ...
+    @app.get("/berths/{berthId}", responses={404: {"model": problem}})
+    def one(berthId: int) -> berth: ...
+    @app.put("/berths/{berthId}")
+    def put(berthId: int, one: given) -> berth: ...
+    @app.delete("/berths/{berthId}", status_code=204)
+    def gone(berthId: int) -> None: ...
+    @app.post("/berths/{berthId}/inspect")
+    def inspect(berthId: int) -> berth: ...
+
+    return app.openapi()
+
+
+BERTH = {
+    "code": "B-77", "harbour": "Ternhythe", "length_m": 30, "depth_m": 4, "day_rate": "12.50",
+    "in_service": True,
+}  # fmt: skip
+
+
+def test_where_a_schema_is_a_records_the_shelf_answers(shelf: Shelf, tmp_path: Path) -> None:
+    kiosk = shelf.kiosk("port", openapi=written(tmp_path, of_berths()))
+    client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+    assert client.get("/berths/3").json()["id"] == 3  # there are none: drawn
+    berths = shelf.stock(Berth, 3, harbour="Ternhythe")
+    listed = client.get("/berths?harbour=Ternhythe&sort=-id").json()
+    assert [one["code"] for one in listed] == [one.code for one in reversed(berths)]
+    page = client.get("/pages?size=2").json()
+    assert [one["id"] for one in page["items"]] == [1, 2]
+    assert page["total"] == 3
+    assert client.get("/berths/2").json()["code"] == berths[1].code
+    made = client.post("/berths", json=BERTH)
+    assert made.status_code == 200  # as the document promises it, not 201
+    assert shelf.records(Berth).get(made.json()["id"]).code == "B-77"
+    changed = client.put("/berths/4", json={**BERTH, "code": "B-78"})
+    assert changed.json()["code"] == shelf.records(Berth).get(4).code == "B-78"
+    assert client.delete("/berths/4").status_code == 204
+    assert shelf.records(Berth).count() == 3
+    gone = client.get("/berths/4")
+    assert gone.status_code == 404
+    assert gone.json()["detail"] == "no Berth has id=4"
+    assert isinstance(gone.json()["code"], int)  # the document's own field
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "told"),
+    [
+        ("DELETE", "/berths/9", "no Berth has id=9, and the document promises no 404 for it"),
+        ("POST", "/berths/1/inspect", "there are records of Berth on the shelf, and what POST"),
+    ],
+)
+def test_what_records_cannot_tell_is_refused(
+    shelf: Shelf, tmp_path: Path, method: str, path: str, told: str
+) -> None:
+    kiosk = shelf.kiosk("port", openapi=written(tmp_path, of_berths()))
+    client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+    shelf.stock(Berth, 2)
+    with shelf.refusals_expected():
+        reply = client.request(method, path)
+    assert told in reply.text
+    advice = reply.text.splitlines()[-1].strip()
+    assert advice.endswith(".gives(from_document())")
+    exec(advice, {"cue": cue, "shelf": shelf, "from_document": from_document})
+    assert client.request(method, path).is_success
+
+
+def test_a_collection_at_a_document(shelf: Shelf, tmp_path: Path) -> None:
+    kiosk = shelf.kiosk("port", openapi=written(tmp_path, of_berths()))
+    kiosk.collection("/berths", Berth)
+    client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+    assert client.get("/berths").json() == []
+    assert client.post("/berths", json=BERTH).json()["id"] == 1
+    with shelf.refusals_expected():  # the document has no such operation
+        assert client.patch("/berths/1", json={"code": "B-1"}).status_code == 501
+    inspect = kiosk.route("POST", "/berths/{berthId}/inspect")
+    cue(inspect).gives(response(json=from_record(Berth)))
+    assert client.post("/berths/1/inspect").json()["code"] == "B-77"
+
+
+# --- documents that are none ----------------------------------------------------------------------
+
+OK = {"200": {"description": "ok"}}
+
+
+def of_paths(paths: Any, **more: Any) -> dict[str, Any]:
+    return {"openapi": "3.1.0", "info": {"title": "t", "version": "1"}, "paths": paths, **more}
+
+
+def replying(schema: Any) -> dict[str, Any]:
+    content = {"application/json": {"schema": schema}}
+    return {"/a": {"get": {"responses": {"200": {"description": "ok", "content": content}}}}}
+
+
+SCHEMA = "#/paths/~1a/get/responses/200/content/application~1json/schema"
+SELF = {"A": {"allOf": [{"$ref": "#/components/schemas/A"}]}}
+MALFORMED: dict[str, tuple[str, Any, str]] = {
+    "no JSON": ("a.json", "{", "a.json, line 1, column 2: it is no JSON: "),
+    "twice in JSON": ("a.json", '{"a": 1, "a": 2}', "'a' stands there twice"),
+    "too deep": ("a.json", "[" * 100_000, "it is nested too deeply to be read"),
+    "no YAML": ("a.yaml", "a: [", "a.yaml, line 2, column 1: it is no YAML: "),
+    "twice in YAML": ("a.yaml", "a: 1\na: 2", "line 2, column 1: it is no YAML: 'a' stands there twice"),
+    "a tag": ("a.yaml", "a: !!python/name:os.system", "the tag tag:yaml.org,2002:python/name:os.system is none"),
+    "two documents": ("a.yaml", "--- {}\n--- {}\n", "found another document"),
+    "empty": ("a.yaml", "", "a.yaml: a mapping is wanted, not None"),
+    "no version": ("a.yaml", "paths: {}", "a.yaml, #: it is no OpenAPI document"),
+    "version 2": ("a.yaml", "swagger: '2.0'", "a.yaml, #: it is of version '2.0', and 3.0 and 3.1"),
+    "version 3.2": ("a.yaml", "openapi: 3.2.0", "a.yaml, #: openapi is '3.2.0', and 3.0 and 3.1"),
+    "no paths": ("a.yaml", "openapi: 3.1.0", "a.yaml, #: it has no paths"),
+    "paths": ("a.json", of_paths([]), "a.json, #/paths: a mapping is wanted, not []"),
+    "a path": ("a.json", of_paths({"a": {}}), "a.json, #/paths/a: the path 'a' begins with no slash"),
+    "an operation": ("a.json", of_paths({"/a": {"get": []}}), "a.json, #/paths/~1a/get: a mapping is wanted"),
+    "no replies": ("a.json", {**of_paths({"/a": {"get": {}}}), "openapi": "3.0.3"}, "a.json, #/paths/~1a/get/responses: a mapping is wanted"),
+    "a status": ("a.json", of_paths({"/a": {"get": {"responses": {"20": {}}}}}), "responses/20: '20' is no status"),
+    "a parameter": ("a.json", of_paths({"/a": {"get": {"parameters": [{"name": "x"}], "responses": OK}}}), "a.json, #/paths/~1a/get/parameters/0/in: a text is wanted, not None"),
+    "its place": ("a.json", of_paths({"/a": {"get": {"parameters": [{"name": "x", "in": "body"}], "responses": OK}}}), "parameters/0/in: one of path, query, header, cookie is wanted"),
+    "its style": ("a.json", of_parameters([{"name": "x", "in": "query", "style": "label"}]), "parameters/0/style: in the query it is one of form, spaceDelimited"),
+    "twice": ("a.json", of_paths({"/a": {"get": {"parameters": [{"name": "x", "in": "query"}] * 2, "responses": OK}}}), "parameters/1: 'x' stands twice in the query"),
+    "not declared": ("a.json", of_paths({"/a/{x}": {"get": {"responses": OK}}}), "a.json, #/paths/~1a~1{x}/get: the path's parameter 'x' is not declared"),
+    "a type": ("a.json", of_paths(replying({"type": "strin"})), f"a.json, {SCHEMA}/type: one of null, boolean, integer, number"),
+    "a pattern": ("a.json", of_paths(replying({"pattern": "(["})), f"a.json, {SCHEMA}/pattern: the pattern '([' is no regular expression"),
+    "inside": ("a.json", of_paths(replying({"items": {"properties": {"x": 7}}})), f"a.json, {SCHEMA}/items/properties/x: a schema is wanted, not 7"),
+    "to nothing": ("a.json", of_paths(replying({"$ref": "#/components/schemas/Gone"})), f"a.json, {SCHEMA}: the reference '#/components/schemas/Gone' leads to nothing"),
+    "in a circle": ("a.json", of_paths({"/a": {"$ref": "#/x/a"}}, x={"a": {"$ref": "#/x/b"}, "b": {"$ref": "#/x/a"}}), "a.json, #/paths/~1a: the reference '#/x/a' leads in a circle"),
+    "schemas in a circle": ("a.json", of_paths(replying({"$ref": "#/components/schemas/A"}), components={"schemas": SELF}), "a.json, #/components/schemas/A/allOf/0/$ref: it leads back to itself"),
+    "to no file": ("a.json", of_paths({"/a": {"$ref": "b.yaml"}}), "a.json, #/paths/~1a: the reference 'b.yaml' leads to nothing: there is no such file"),
+    "outside": ("a.json", of_paths({"/a": {"$ref": "../other.yaml"}}), "a.json, #/paths/~1a: the reference '../other.yaml' leads out of the folder"),
+    "to a link outside": ("a.json", of_paths({"/a": {"$ref": "link.yaml"}}), "the reference 'link.yaml' leads out of the folder"),
+    "to the root": ("a.json", of_paths({"/a": {"$ref": "/etc/hostname"}}), "leads out of the folder"),
+    "to the network": ("a.json", of_paths({"/a": {"$ref": "https://port.example/a.yaml"}}), "leads to the network: put the file beside it"),
+    "in another file": ("a.json", of_paths({"/a": {"$ref": "parts/bad.yaml#/of~1a"}}), "parts/bad.yaml, #/of~1a/get/responses/200/content/application~1json/schema/type: one of null"),
+    "an alias": ("a.yaml", "openapi: 3.1.0\npaths: &p\n  /a: *p\n", "a.yaml, #/paths/~1a: an alias stands within itself"),
+    "the same requests": ("a.json", of_parameters([{"name": "x", "in": "path"}]) | {"paths": {f"/a/{{{n}}}": {"get": {"parameters": [{"name": n, "in": "path", "required": True}], "responses": OK}} for n in "xy"}}, "a.json, #/paths/~1a~1{y}/get: it takes the same requests as GET /a/{x}"),
+    "security": ("a.json", of_paths({"/a": {"get": {"security": [{"key": []}], "responses": OK}}}), "a.json, #/paths/~1a/get/security: there is no security scheme 'key'"),
+    "servers": ("a.json", of_paths({"/a": {"get": {"responses": OK}}}, servers=[{"url": "/{v}"}]), "a.json, #/servers/0: the variable 'v' is not declared"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", MALFORMED)
+def test_a_document_that_is_none_is_told_with_its_place(tmp_path: Path, case: str) -> None:
+    name, text, told = MALFORMED[case]
+    folder = tmp_path / "api"
+    written(folder, {"of/a": {"get": {"responses": {"200": {"content": {"application/json": {
+        "schema": {"type": "strin"}}}}}}}}, "parts/bad.yaml")  # fmt: skip
+    written(tmp_path, "{}", "other.yaml")
+    (folder / "link.yaml").symlink_to(tmp_path / "other.yaml")
+    with Shelf() as shelf:
+        with pytest.raises(FileRefused, match=re.escape(told)):
+            shelf.kiosk("port", openapi=written(folder, text, name))
+        # nothing is served: the name is free
+        shelf.kiosk("port", openapi=written(folder, of_paths({}), "good.json"))
+    with pytest.raises(UrnShelfError, match="cannot be read"), Shelf() as shelf:
+        shelf.kiosk("port", openapi=tmp_path / "nowhere.yaml")
+
+
+def test_references_across_files(shelf: Shelf, tmp_path: Path) -> None:
+    written(tmp_path, "get:\n  parameters: [{$ref: '../shared.yaml#/params/at'}]\n"
+        "  responses: {200: {$ref: '../shared.yaml#/replies/ok'}}\n", "paths/a.yaml")  # fmt: skip
+    written(tmp_path, """
+        params: {at: {name: at, in: query, required: true, schema: {$ref: '#/schemas/At'}}}
+        schemas:
+          At: {enum: [noon, dusk]}
+          Depth:
+            type: object
+            required: [at, m]
+            properties:
+              at: {$ref: '#/schemas/At'}
+              m: {type: number, minimum: 0, maximum: 9}
+              next: {$ref: 'main.yaml#/components/schemas/Next'}
+        replies: {ok: {description: ok, content: {application/json: {schema: {$ref: '#/schemas/Depth'}}}}}
+        """, "shared.yaml")  # fmt: skip
+    main = written(tmp_path, """
+        openapi: 3.1.0
+        paths: {/a: {$ref: paths/a.yaml}}
+        components: {schemas: {Next: {type: object, properties: {deeper: {$ref: 'shared.yaml#/schemas/Depth'}}}}}
+        """, "main.yaml")  # fmt: skip
+    kiosk = shelf.kiosk("port", openapi=main)
+    client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+    assert client.get("/a?at=noon").json()["at"] == "noon"
+    with shelf.refusals_expected():
+        reply = client.get("/a?at=dawn")
+    assert "told at       paths/a.yaml, #/get" in reply.text
+    with pytest.raises(ReplyRefused, match="#/next/deeper/m 10 is above 9"):
+        deep = {"at": "dusk", "m": 1, "next": {"deeper": {"at": "noon", "m": 10}}}
+        cue(kiosk.route("GET", "/a")).gives(response(json=deep))
+
+
+def test_what_is_left_out_is_told(shelf: Shelf, tmp_path: Path) -> None:
+    root = document("apispec")
+    operation = root["paths"]["/cranes/{id}"]["get"]
+    root = {**root, "x-more": 1}
+    root["components"]["schemas"]["Load"]["properties"]["name"] = {"pattern": r"^\p{L}+$"}
+    root["components"]["schemas"]["Load"]["example"] = {"t": -1}
+    assert operation
+    kiosk = shelf.kiosk("cranes", openapi=written(tmp_path, root))
+    assert sorted(kiosk.notes) == [
+        "POST /cranes/{id}: the callback lifted is not sent",
+        "POST /cranes/{id}: the link next of 202 means nothing",
+        "port.json, #/components/responses/Load/content/application~1json: the example 'schema' is "
+        "not used: #/t -1 is below 0",
+        "port.json, #/components/schemas/Load/properties/name/pattern: '^\\\\p{L}+$' is not kept: "
+        "Python has no such pattern",
+    ]
+
+
+def test_credentials_must_be_there(shelf: Shelf, tmp_path: Path) -> None:
+    schemes = {
+        "key": {"type": "apiKey", "in": "query", "name": "key"},
+        "basic": {"type": "http", "scheme": "basic"}, "oauth": {"type": "oauth2", "flows": {}},
+    }  # fmt: skip
+    root = of_paths(
+        {"/a": {"get": {"responses": OK}}, "/b": {"get": {"responses": OK, "security": []}}},
+        security=[{"key": [], "basic": []}, {"oauth": []}], components={"securitySchemes": schemes},
+    )  # fmt: skip
+    kiosk = shelf.kiosk("port", openapi=written(tmp_path, root))
+    client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+    assert client.get("/b").is_success
+    assert client.get("/a?key=1", auth=("desk", "s3cret")).is_success
+    assert client.get("/a", headers={"Authorization": "Bearer t"}).is_success
+    with shelf.refusals_expected():
+        told = client.get("/a?key=1").text
+    assert "the header Authorization: basic … (basic), or the header Authorization: Bearer" in told
+
+
+def test_yaml_is_read_by_its_newer_version(shelf: Shelf, tmp_path: Path) -> None:
+    root = written(tmp_path, """
+        openapi: 3.1.0
+        paths: {/a: {get: {responses: {200: {description: no, content: {application/json: {
+          example: {on: no, at: 12:30, day: 2028-02-03, code: 010, big: 1e3, none: ~, text: '7'}}}}}}}}
+        """, "a.yaml")  # fmt: skip
+    kiosk = shelf.kiosk("port", openapi=root)
+    client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+    assert client.get("/a").json() == {
+        "on": "no", "at": "12:30", "day": "2028-02-03", "code": 10, "big": 1000.0, "none": None,
+        "text": "7",
+    }  # fmt: skip

@@ -15,6 +15,7 @@ ADVICE = {
     "cued-write": "writes that a cue answered, and so not done: let them pass, passing_through",
     "never-awaited": "calls never awaited: await them in the service",
     "idle-fake": "fakes made and never used: take them out, or say spare=True",
+    "undocumented-query": "query parameters that the document has not: take them out, or mend it",
     "many-cues": "tests that cue many methods: does the service do too much, or know too much?",
     "many-swaps": "tests that swap many things: hand them to the service instead",
 }
@@ -79,6 +80,8 @@ def remarks_of(shelf: Shelf, test: str, name: str, limits: Limits) -> Iterator[R
         yield Remark("never-awaited", test, f"{name}: {target.name}")
     for state in shelf._fakes.idle():
         yield Remark("idle-fake", test, f"{name}: {state.expression}")
+    for asked in shelf._asked_besides():
+        yield Remark("undocumented-query", test, f"{name}: {asked}")
     yield from _many(shelf, test, name, limits)
 
 

@@ -42,6 +42,16 @@ class Remote:
             f"the kiosk {one.name} in the place of {url}" for one in kiosks for url in one.hosts
         ]
 
+    def _asked_besides(self) -> list[str]:
+        """What was asked with parameters of which a document says nothing, a line each."""
+        documents = [one._document for one in (self._kiosks or {}).values()]
+        return [
+            f"{route} was asked with {name}, of which {one.api.name} says nothing"
+            for one in documents
+            if one is not None
+            for route, name in one.besides
+        ]
+
     def kiosk(
         self,
         name: str,

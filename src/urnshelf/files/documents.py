@@ -29,12 +29,14 @@ _NAMES = frozenset(
     "requestBodies headers securitySchemes links callbacks pathItems paths webhooks".split()
 )
 """Words whose values are mappings of names that somebody chose."""
+_OF_NAMES = ("$id", "$anchor", "$dynamicAnchor")
 _LONGEST_CHAIN = 50
 
 
 def escaped(name: str) -> str:
     """A name as a part of a pointer."""
-    return name.replace("~", "~0").replace("/", "~1")
+    is_plain = "/" not in name and "~" not in name
+    return name if is_plain else name.replace("~", "~0").replace("/", "~1")
 
 
 class _Reference(NamedTuple):
@@ -53,9 +55,13 @@ class Document:
         root: its data, the other files' among them.
         name: of its file.
         files: all files that it was read from.
+        has_names: whether some of its schemas have identifiers or anchors.
     """
 
-    def __init__(self, root: dict[str, Any], name: str, files: list[Path]) -> None:
+    def __init__(
+        self, root: dict[str, Any], name: str, files: list[Path], has_names: bool = True
+    ) -> None:
+        self.has_names = has_names
         self.root = root
         self.name = name
         self.files = files
@@ -152,6 +158,7 @@ class _Reading:
         self._first = path.resolve()
         self._data: dict[Path, Any] = {}
         self._references: list[_Reference] = []
+        self._has_names = False
 
     def read(self) -> Document:
         root = self._add(self._first)
@@ -169,7 +176,7 @@ class _Reading:
         others = {self._named(one): data for one, data in self._data.items() if one != self._first}
         if others:
             root[OTHERS] = others
-        document = Document(root, self._path.name, list(self._data))
+        document = Document(root, self._path.name, list(self._data), self._has_names)
         for reference in self._references:
             self._check(document, reference)
         return document
@@ -186,6 +193,7 @@ class _Reading:
         seen: set[int] = set()
         walk = _Walk(seen, lambda *told: self._led(path, *told), self._named(path), self._alone)
         walk.part(self._data[path], "#", "")
+        self._has_names = self._has_names or walk.has_names
 
     def _led(self, path: Path, written: str, pointer: str) -> str:
         """The pointer that a reference is in the one document."""
@@ -243,6 +251,8 @@ class _Walk:
         self._file = file
         self._alone = alone
         self._within: set[int] = set()
+        self.has_names = False
+        """Whether identifiers or anchors were met."""
 
     def part(self, part: Any, pointer: str, word: str) -> None:
         """Go through a part of it.
@@ -271,6 +281,8 @@ class _Walk:
         is_of_names = word in _NAMES
         if not is_of_names:
             self._reference(part, pointer)
+            if not self.has_names:
+                self.has_names = any(word in part for word in _OF_NAMES)
             told = part.get("discriminator")
             if isinstance(told, dict) and isinstance(told.get("mapping"), dict):
                 self._mapped(told["mapping"], f"{pointer}/discriminator/mapping")

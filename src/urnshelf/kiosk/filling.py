@@ -329,7 +329,7 @@ class _Values:
         conditions = []
         for given in (self._path, self._request.query):
             for name, text in given.items():
-                field = of_key.get(name, name)
+                field = of_key.get(name) or of_key.get(snake_case(name), name)
                 if field not in view.fields:
                     continue
                 try:

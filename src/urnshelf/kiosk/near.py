@@ -42,7 +42,10 @@ def unanswered(
         lines.append(f"  route         {target.member.name}")
         lines += [f"  document      {why}"] if why else []
         cued = nearest_cues(target.cues, call) if target.cues else ["  cues          none on it"]
-        return "\n".join([*lines, *cued, *_advice(target.expression, target, values_of(call))])
+        is_drawn = target.promised is not None and "draw" not in why
+        reply = "from_document()" if is_drawn else "response(200, json={})"
+        advice = _advice(target.expression, target, values_of(call), reply)
+        return "\n".join([*lines, *cued, *advice])
     lines += _near_routes(request, routes)
     document = next((one.promised.name for one in routes if one.promised is not None), "")
     if document:
@@ -100,10 +103,15 @@ def _likeness(request: Request, route: RouteTarget) -> float:
     return (2.0 if fits else alike) + (0.5 if route.method == request.method else 0.0)
 
 
-def _advice(route: str, target: RouteTarget, values: tuple[object, ...]) -> list[str]:
+def _advice(
+    route: str,
+    target: RouteTarget,
+    values: tuple[object, ...],
+    reply: str = "response(200, json={})",
+) -> list[str]:
     written = [f"{name}={value!r}" for name, value in zip(target.path.kinds, values, strict=False)]
     asked = ", ".join([route, *written]) if values else route
-    return ["", "To answer it:", f"    cue({asked}).gives(response(200, json={{}}))"]
+    return ["", "To answer it:", f"    cue({asked}).gives({reply})"]
 
 
 def forbidden(call_line: str, target: RouteTarget, wrong: Sequence[Any], place: object) -> str:

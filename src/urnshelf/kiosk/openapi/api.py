@@ -44,7 +44,7 @@ class Api:
         """What is not done of what the document says."""
         root = Part(self.document, self.document.root, "#")
         _check_version(root)
-        references = References(self.document.root)
+        references = References(self.document.root, self.document.has_names)
         self.references = references
         self.asking = Checker(references, "readOnly", has_formats=True)
         """Checks what a request says."""

@@ -16,7 +16,7 @@ from urnshelf.kiosk.openapi.api import Api
 from urnshelf.kiosk.openapi.contract import Contract, Wrong
 from urnshelf.kiosk.openapi.drawn_replies import DrawnReplies, examples_of
 from urnshelf.kiosk.openapi.of_records import OfRecords, Shown
-from urnshelf.kiosk.openapi.operation import Operation
+from urnshelf.kiosk.openapi.operation import Content, Operation
 from urnshelf.kiosk.openapi.serialised import Shape
 from urnshelf.kiosk.problems import TYPE
 from urnshelf.kiosk.reasons import Condition
@@ -74,18 +74,20 @@ class Documented:
 
     def _note_examples(self) -> None:
         """An example that does not keep its schema is not used, and that is said."""
-        for operation, _ in self.api.operations:
-            for reply in operation.replies.values():
-                for content in reply.contents:
-                    if content.schema is None:
-                        continue
-                    for name, value in examples_of(content):
-                        wrong = faults(self.api.replying, content.schema, value)
-                        if wrong:
-                            at = self.api.document.at(content.part.pointer)
-                            self.api.left_out.append(
-                                f"{at}: the example {name!r} is not used: {wrong[0]}"
-                            )
+        told: dict[str, Content] = {
+            content.part.pointer: content
+            for operation, _ in self.api.operations
+            for reply in operation.replies.values()
+            for content in reply.contents
+        }
+        for pointer, content in told.items():
+            if content.schema is None:
+                continue
+            for name, value in examples_of(content):
+                wrong = faults(self.api.replying, content.schema, value)
+                if wrong:
+                    at = self.api.document.at(pointer)
+                    self.api.left_out.append(f"{at}: the example {name!r} is not used: {wrong[0]}")
 
     @property
     def notes(self) -> list[str]:

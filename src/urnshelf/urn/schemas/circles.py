@@ -29,7 +29,7 @@ class Circles:
         return self._found(schema, pointer, set())
 
     def _found(self, schema: Any, pointer: str, within: set[int]) -> str:
-        if not isinstance(schema, Mapping) or id(schema) in self._done:
+        if not isinstance(schema, dict) or id(schema) in self._done:
             return ""
         if id(schema) in within:
             return pointer
@@ -61,7 +61,8 @@ class Circles:
 def _deeper(schema: Mapping[str, Any], pointer: str) -> Iterator[tuple[Any, str]]:
     """The schemas of what is in a value."""
     for word in ("items", "additionalProperties", "contains", "propertyNames"):
-        yield schema.get(word), f"{pointer}/{word}"
+        if word in schema:
+            yield schema[word], f"{pointer}/{word}"
     for word in ("properties", "patternProperties", "dependentSchemas"):
         for name, one in schema.get(word, {}).items():
             yield one, f"{pointer}/{word}/{name}"

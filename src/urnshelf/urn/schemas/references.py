@@ -23,13 +23,17 @@ class References:
 
     Args:
         root: the document.
+        has_names: whether some of its schemas have identifiers or anchors.
     """
 
-    def __init__(self, root: Mapping[str, Any]) -> None:
+    def __init__(self, root: Mapping[str, Any], has_names: bool = True) -> None:
         self._root = root
         self._bases: dict[int, str] = {}
         self._named: dict[str, Any] = {"": root}
-        self._note(root, "")
+        self._found: dict[str, Any] | None = None if has_names else {}
+        """What references lead to, where only pointers do."""
+        if has_names:
+            self._note(root, "")
 
     def _note(self, part: object, base: str) -> None:
         """Note the identifiers and anchors of a part of the document, and of what is in it."""
@@ -71,6 +75,13 @@ class References:
             RecordRefused: it leads outside, or nowhere.
         """
         reference = str(schema["$ref"])
+        if self._found is None:
+            return self._resolved(schema, reference, path)
+        if reference not in self._found:
+            self._found[reference] = self._resolved(schema, reference, path)
+        return self._found[reference]
+
+    def _resolved(self, schema: Mapping[str, Any], reference: str, path: str) -> Any:
         where = f"cannot draw {path}: the reference {reference!r}"
         whole = urljoin(self.base_of(schema), reference)
         document, fragment = urldefrag(whole)
