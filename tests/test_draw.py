@@ -224,7 +224,7 @@ def test_a_plan_may_hold_json_schemas(tmp_path: Path, capsys: pytest.CaptureFixt
         ("format = 1", "there are no tables"),
         (
             "format = 1\ncolour = 3\n[tables.a]",
-            "p.toml: 'colour' is not known; it has format, seed, tables",
+            "p.toml: 'colour' is not known; it has format, kiosk, seed, tables",
         ),
         ("format = 1\n[tables.a]", "p.toml, table 'a': either a type or a schema"),
         (

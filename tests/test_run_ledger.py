@@ -137,8 +137,10 @@ def test_a_page_has_everything(
     assert not re.findall(r"(?:src|href)=|https?:", text)  # it needs no network
     assert text.count("</script>") == 2
     data = json.loads(re.findall(r'<script type="application/json".*?>(.*?)</script>', text)[0])
-    assert len(data) == 7
-    assert data[0]["calls"][1]["r"] == "raised GaugeSilent('</script>')"
+    assert [one["g"] for one in data["entries"]] == sorted(one["g"] for one in data["entries"])
+    assert len(data["entries"]) == 10
+    assert data["entries"][1]["r"] == "raised GaugeSilent('</script>')"
+    assert text.count('class="group ') == 7
     assert main(["ledger", str(ledger), "--page", "x.txt"]) == 2
     assert "must be .html" in capsys.readouterr().err
 

@@ -7,10 +7,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from functools import cache
 from importlib.util import find_spec
 from typing import Any
 
+from urnshelf.caches import remembered
 from urnshelf.errors import FileRefused, SettingRefused
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -58,7 +58,7 @@ def read_yaml(text: str, name: str) -> Any:
         raise FileRefused(f"{name}: it is nested too deeply to be read") from None
 
 
-@cache
+@remembered
 def _loader() -> Any:
     """The class that reads; made when the first document comes, since PyYAML takes time to load."""
     import yaml

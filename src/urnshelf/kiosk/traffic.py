@@ -103,7 +103,7 @@ class Traffic:
             raise log.refused("it has no entries")
         for entry in log.items("entries"):
             request, response = entry.whole().of("request").whole(), entry.of("response").whole()
-            why = _not_served(entry, request, response)
+            why = _not_served(request, response)
             if why:
                 self._left_out[why] += 1
             else:
@@ -121,7 +121,7 @@ class Traffic:
                 )
 
 
-def _not_served(entry: Part, request: Part, response: Part) -> str:
+def _not_served(request: Part, response: Part) -> str:
     """Why an entry is not served; empty where it is."""
     url = request.text("url")
     if not url.startswith(("http://", "https://")):
@@ -137,13 +137,21 @@ def _not_served(entry: Part, request: Part, response: Part) -> str:
         "GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"
     ):  # fmt: skip
         return f"requests by {request.text('method')}"
-    content = response.of("content")
-    data = content.whole().data if content.is_there else {}
-    size = data.get("size", 0)
-    has_text = isinstance(data.get("text"), str)
-    if isinstance(size, (int, float)) and size > 0 and not has_text and "_error" not in entry.data:
+    is_bare = request.text("method").upper() == "HEAD" or status in (204, 205, 304)
+    if not is_bare and _body_is_lost(response):
         return "replies whose body was not recorded"
     return ""
+
+
+def _body_is_lost(response: Part) -> bool:
+    """Whether there was a body, and the file has none."""
+    content = response.of("content")
+    data = content.whole().data if content.is_there else {}
+    if data.get("text"):
+        return False
+    headers = {name.lower(): value for name, value in _pairs(response, "headers")}
+    sizes = (data.get("size"), response.data.get("bodySize"), headers.get("content-length"))
+    return any(str(one).isdigit() and int(one) > 0 for one in sizes if one is not None)
 
 
 def _pairs(part: Part, name: str) -> list[tuple[str, str]]:

@@ -6,11 +6,11 @@ Everything is in the page, so that it needs no network.
 from __future__ import annotations
 
 import json
-from functools import cache
 from importlib.util import find_spec
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from urnshelf.caches import remembered
 from urnshelf.errors import SettingRefused
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -82,7 +82,7 @@ def _in_a_script(data: str) -> Any:
     return Markup(safe)
 
 
-@cache
+@remembered
 def _template() -> Any:
     from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
