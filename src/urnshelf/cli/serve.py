@@ -204,10 +204,8 @@ class _Serving:
                 standing.kiosk = by_name[name]
         self._before.append(self._now)
         self._now, self._state = new, new.state()
-        told = (
-            f"{self._path.name} was read anew: {plural(len(new.kiosks), 'kiosk')}, records afresh"
-        )
-        self._line(Text(told, style="green"))
+        told = plural(len(new.kiosks), "kiosk")
+        self._line(Text(f"{self._path.name} was read anew: {told}, new records", style="green"))
         if [one.name for one in new.kiosks] != [one.kiosk.name for one in self._standing]:
             told = "  kiosks came or went: stop it and start it again for those"
             self._line(Text(told, style="yellow"))

@@ -84,6 +84,7 @@ def from_template(text: str, **records: type) -> Any:
 
     Raises:
         SettingRefused: Jinja2 is not installed.
+        ReplyRefused: it is no template.
 
     >>> kiosk = shelf.kiosk("port")
     >>> told = from_template("{{ berth.code }}: {{ query.unit }}", berth=Berth)
@@ -97,6 +98,14 @@ def from_template(text: str, **records: type) -> Any:
 
     if find_spec("jinja2") is None:
         raise SettingRefused("from_template() needs jinja2: pip install 'urnshelf[kiosk]'")
+    from jinja2 import TemplateSyntaxError
+    from jinja2.sandbox import SandboxedEnvironment
+
+    try:
+        SandboxedEnvironment().parse(text)
+    except TemplateSyntaxError as wrong:
+        told = f"line {wrong.lineno}: {wrong.message}"
+        raise ReplyRefused(f"from_template({show(text, 60)}): {told}") from None
     return FromTemplate(text, records)
 
 

@@ -63,6 +63,15 @@ class Planning:
         Raises:
             FileRefused: something unknown, or that does not fit; the message tells where.
         """
+        cues = self._kiosk._desk.cues
+        before = len(cues)
+        try:
+            self._apply()
+        except BaseException:
+            del cues[before:]  # one may have no reply yet, and nobody will give it one
+            raise
+
+    def _apply(self) -> None:
         data, where = self._planned.data, self._planned.where
         _refuse_unknown(data, _KIOSK, where)
         folder = self._planned.path.parent
