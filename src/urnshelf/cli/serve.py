@@ -133,6 +133,7 @@ class _Serving:
             self._routes(kiosk)
             for note in kiosk.notes:
                 self._line(Text(f"  {note}", style="yellow"))
+            self._line(Text())
         self._line(Text("Ctrl-C ends it.", style="dim"))
 
     def _routes(self, kiosk: Kiosk) -> None:

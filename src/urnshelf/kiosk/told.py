@@ -56,7 +56,7 @@ def outcome(call: Call) -> str:
         return f"{reply.status} {phrase(reply.status)}".rstrip() + size
     if isinstance(call.error, OSError):
         return f"broken: {type(call.error).__name__}"
-    return "no reply yet" if reply is NO_REPLY and call.error is None else "501, refused"
+    return "no reply yet" if reply is NO_REPLY and call.error is None else "501 refused"
 
 
 def answerer(call: Call) -> str:
