@@ -119,9 +119,16 @@ def document_times() -> tuple[list[float], list[float]]:
 
 def document() -> dict[str, Any]:
     """A document of 500 operations."""
-    plain = {"type": "object", "required": ["code"], "properties": {
-        "code": {"type": "string", "maxLength": 20}, "depth_m": {"type": "number", "minimum": 0},
-        "tags": {"type": "array", "items": {"type": "string"}}, "note": {"type": ["string", "null"]}}}  # fmt: skip
+    plain = {
+        "type": "object",
+        "required": ["code"],
+        "properties": {
+            "code": {"type": "string", "maxLength": 20},
+            "depth_m": {"type": "number", "minimum": 0},
+            "tags": {"type": "array", "items": {"type": "string"}},
+            "note": {"type": ["string", "null"]},
+        },
+    }
     paths: dict[str, Any] = {}
     schemas: dict[str, Any] = {}
     key = {"name": "id", "in": "path", "required": True, "schema": {"type": "integer"}}

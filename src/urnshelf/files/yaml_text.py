@@ -54,6 +54,8 @@ def read_yaml(text: str, name: str) -> Any:
         raise FileRefused(f"{name}{at}: it is no YAML: {told}") from None
     except yaml.YAMLError as wrong:  # a character that may not be there
         raise FileRefused(f"{name}: it is no YAML: {' '.join(str(wrong).split())}") from None
+    except (ValueError, KeyError) as wrong:  # a text that its tag calls a number
+        raise FileRefused(f"{name}: it is no YAML: {wrong}") from None
     except RecursionError:
         raise FileRefused(f"{name}: it is nested too deeply to be read") from None
 
@@ -69,31 +71,6 @@ def _loader() -> Any:
         yaml_implicit_resolvers: dict[Any, Any] = {}  # noqa: RUF012
         yaml_constructors: dict[Any, Any] = {}  # noqa: RUF012
 
-        def _wrong(self, node: Any, problem: str) -> Exception:
-            return yaml.constructor.ConstructorError(None, None, problem, node.start_mark)
-
-        def a_map(self, node: Any) -> Iterator[dict[str, Any]]:
-            found: dict[str, Any] = {}
-            yield found  # before its values: one of them may be an alias of it
-            if not isinstance(node, yaml.MappingNode):
-                raise self._wrong(node, "a mapping is wanted")
-            _refuse_repeats(node, self._wrong)
-            self.flatten_mapping(node)
-            for key, value in node.value:
-                if not isinstance(key, yaml.ScalarNode):
-                    raise self._wrong(key, "a name is wanted, and a list or a mapping stands there")
-                found[key.value] = self.construct_object(value, deep=False)
-
-        def a_number(self, node: Any) -> int:
-            text = self.construct_scalar(node)
-            try:
-                return int(text, 0) if text[:2] in ("0o", "0x") else int(text)
-            except ValueError as why:
-                raise self._wrong(node, str(why)) from None
-
-        def of_a_tag(self, node: Any) -> Any:
-            raise self._wrong(node, f"the tag {node.tag} is none that JSON has")
-
     for tag, pattern, first in _PLAIN:
         matcher = re.compile(f"(?:{pattern})$")
         Loader.add_implicit_resolver(f"tag:yaml.org,2002:{tag}", matcher, [*first, ""])
@@ -101,17 +78,49 @@ def _loader() -> Any:
     for tag in ("null", "bool", "float", "str", "seq"):
         whole = f"tag:yaml.org,2002:{tag}"
         Loader.add_constructor(whole, of[whole])
-    Loader.add_constructor("tag:yaml.org,2002:map", Loader.a_map)
-    Loader.add_constructor("tag:yaml.org,2002:int", Loader.a_number)
-    Loader.add_constructor(None, Loader.of_a_tag)
+    Loader.add_constructor("tag:yaml.org,2002:map", _a_map)
+    Loader.add_constructor("tag:yaml.org,2002:int", _a_number)
+    Loader.add_constructor(None, _of_a_tag)
     return Loader
 
 
-def _refuse_repeats(node: Any, wrong: Any) -> None:
+def _wrong(node: Any, problem: str) -> Exception:
+    from yaml.constructor import ConstructorError
+
+    error: Exception = ConstructorError(None, None, problem, node.start_mark)
+    return error
+
+
+def _a_map(loader: Any, node: Any) -> Iterator[dict[str, Any]]:
+    found: dict[str, Any] = {}
+    yield found  # before its values: one of them may be an alias of it
+    if node.id != "mapping":
+        raise _wrong(node, "a mapping is wanted")
+    _refuse_repeats(node)
+    loader.flatten_mapping(node)
+    for key, value in node.value:
+        if not isinstance(key.value, str):
+            raise _wrong(key, "a name is wanted, and a list or a mapping stands there")
+        found[key.value] = loader.construct_object(value, deep=False)
+
+
+def _a_number(loader: Any, node: Any) -> int:
+    text = loader.construct_scalar(node)
+    try:
+        return int(text, 0) if text[:2] in ("0o", "0x") else int(text)
+    except ValueError:
+        raise _wrong(node, f"{text!r} is no whole number") from None
+
+
+def _of_a_tag(_: Any, node: Any) -> Any:
+    raise _wrong(node, f"the tag {node.tag} is none that JSON has")
+
+
+def _refuse_repeats(node: Any) -> None:
     names: set[str] = set()
     for key, _ in node.value:
         name = key.value
         if isinstance(name, str):
             if name in names and name != "<<":
-                raise wrong(key, f"{name!r} stands there twice")
+                raise _wrong(key, f"{name!r} stands there twice")
             names.add(name)
