@@ -95,6 +95,10 @@ class BerthSchema(Schema):
     neighbours = fields.Dict(keys=fields.String(), values=fields.Integer())
 
 
+class BerthChange(Schema):
+    depth_m = fields.Float(validate=validate.Range(min=0, max=30, max_inclusive=False))
+
+
 class BerthQuery(Schema):
     harbour = fields.String(required=True)
     deep = fields.Boolean()
@@ -123,6 +127,9 @@ def by_flask_smorest() -> dict[str, Any]:
         def get(self, berth_id): ...
         @blueprint.response(204)
         def delete(self, berth_id): ...
+        @blueprint.arguments(BerthChange)
+        @blueprint.response(200, BerthSchema)
+        def patch(self, args, berth_id): ...
 
     api.register_blueprint(blueprint)
     return api.spec.to_dict()
@@ -151,6 +158,12 @@ def by_flask_openapi3() -> dict[str, Any]:
     def depth(path: Where, query: When): ...
     @app.post("/stations", tags=[tides], responses={201: Depth})
     def station(body: Depth): ...
+    @app.put("/stations/<station>", tags=[tides], responses={200: Depth})
+    def put(path: Where, body: Depth): ...
+    @app.delete("/stations/<station>", tags=[tides], responses={204: None})
+    def gone(path: Where): ...
+    @app.get("/stations/<station>/tree", responses={200: Node})
+    def tree(path: Where): ...
 
     return app.api_doc
 
@@ -179,6 +192,17 @@ def by_apispec() -> dict[str, Any]:
                 "callbacks": {"lifted": {"{$request.body#/url}": {"post": {
                     "responses": {"200": {"description": "ok"}}}}}},
             }})  # fmt: skip
+    key = {"in": "path", "name": "name", "required": True, "schema": {"type": "string"}}
+    spec.path("/loads/{name}", parameters=[key], operations={
+        "get": {"responses": {"200": "Load"}},
+        "put": {
+            "parameters": [{"in": "header", "name": "If-Match", "required": True,
+                            "schema": {"type": "string", "minLength": 1}}],
+            "requestBody": {"required": True, "content": {"application/json": {"schema": {
+                "oneOf": [{"$ref": "#/components/schemas/Load"}, {"type": "array", "minItems": 1,
+                    "items": {"$ref": "#/components/schemas/Load"}}]}}}},
+            "responses": {"2XX": {"description": "kept"}}},
+        "delete": {"responses": {"204": {"description": "gone"}}}})  # fmt: skip
     return spec.to_dict()
 
 

@@ -2,7 +2,6 @@
 promised refused; compared with published frameworks and validators.
 """
 
-import itertools
 import json
 import re
 from collections.abc import Iterator
@@ -126,7 +125,9 @@ def asked(
 
 
 def check_reply(root: dict[str, Any], operation: dict[str, Any], reply: httpx.Response) -> None:
-    promised = led(operation["responses"][str(reply.status_code)], root)
+    status = str(reply.status_code)
+    told = operation["responses"]
+    promised = led(told.get(status) or told.get(f"{status[0]}XX") or told["default"], root)
     content = promised.get("content", {})
     if not content:
         assert reply.content == b""
@@ -155,7 +156,7 @@ def test_every_operation_is_served_and_each_reply_is_valid(
             again = client.send(asked(root, method, path, operation, parameters, seed))
             assert again.content == reply.content
         count += 1
-    assert count == len(list(operations(root)))
+    assert 5 <= count == len(kiosk._routes)
 
 
 @pytest.mark.parametrize("name", open_apis.DOCUMENTS)
@@ -167,7 +168,7 @@ def test_the_absence_of_each_required_parameter_is_noticed(
     client = httpx.Client(transport=kiosk.for_httpx())
     noticed = 0
     with shelf.refusals_expected():
-        for method, path, operation, parameters in itertools.islice(operations(root), 60):
+        for method, path, operation, parameters in operations(root):
             lacking = [(p["name"], p["in"]) for p in parameters if p.get("required")]
             lacking = [one for one in lacking if one[1] != "path"]
             if led(operation.get("requestBody", {}), root).get("required"):
@@ -186,7 +187,7 @@ def test_the_absence_of_each_required_parameter_is_noticed(
 def test_500_operations_are_served_within_twice_the_time_of_reading_them(
     shelf: Shelf, tmp_path: Path
 ) -> None:
-    # the time itself is measured in benchmarks/serving.py; here, that nothing is done twice
+    # the time itself is measured in benchmarks/serving.py
     path = written(tmp_path, yaml.safe_dump(document("FastAPI, 500")), "many.yaml")
     kiosk = shelf.kiosk("many", openapi=path)
     assert repr(kiosk) == "<kiosk many, 500 routes>"
@@ -799,6 +800,21 @@ def test_references_across_files(shelf: Shelf, tmp_path: Path) -> None:
     with pytest.raises(ReplyRefused, match="#/next/deeper/m 10 is above 9"):
         deep = {"at": "dusk", "m": 1, "next": {"deeper": {"at": "noon", "m": 10}}}
         cue(kiosk.route("GET", "/a")).gives(response(json=deep))
+
+
+def test_a_document_that_changed_is_read_anew(tmp_path: Path) -> None:
+    statuses = []
+    for status in ("200", "404"):
+        written(tmp_path, {"ok": {"responses": {status: {"description": "x"}}}}, "parts.json")
+        root = of_paths({"/a": {"get": {"$ref": "parts.json#/ok"}}})
+        if status == "200":
+            written(tmp_path, root)
+        for _ in range(2):
+            with Shelf() as shelf:
+                kiosk = shelf.kiosk("port", openapi=tmp_path / "port.json")
+                client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+                statuses.append(client.get("/a").status_code)
+    assert statuses == [200, 200, 404, 404]
 
 
 def test_what_is_left_out_is_told(shelf: Shelf, tmp_path: Path) -> None:

@@ -275,6 +275,23 @@ def test_a_document_is_served_by_https(tmp_path: Path) -> None:
         assert command.stop() == 0
 
 
+@pytest.mark.skipif(not chromium.IS_THERE, reason="Chromium is not installed")
+def test_a_page_of_another_origin_may_ask_it(plan: Path, tmp_path: Path, shelf: Shelf) -> None:
+    kiosk = shelf.kiosk("front end")
+    cue(kiosk.route("GET", "/")).gives(response(text="<title>x</title>", content_type="text/html"))
+    cue(kiosk.route("GET", "/favicon.ico")).gives(response(404))
+    with serving(tmp_path, "harbour.toml") as command, kiosk.serve() as page:
+        port = command.addresses[0]
+        asks = f"""(async () => {{
+          const headers = {{'Content-Type': 'application/json', 'X-Desk': 'd'}};
+          const berth = {{...(await (await fetch('{port}/berths/1')).json()), id: 99}};
+          const made = await fetch('{port}/berths', {{method: 'POST', headers, body: JSON.stringify(berth)}});
+          return [made.status, made.headers.get('location')];
+        }})()"""
+        assert chromium.in_a_browser(page, lambda evaluate: evaluate(asks)) == [201, "/berths/99"]
+        assert command.stop() == 0
+
+
 @pytest.mark.parametrize(
     ("words", "told"),
     [

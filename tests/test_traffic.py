@@ -168,7 +168,7 @@ def test_what_cannot_be_served_is_told(shelf: Shelf, tmp_path: Path) -> None:
         "port.har: requests without a reply: 1 left out",
         "port.har: requests by CONNECT: 1 left out",
     ]
-    assert repr(kiosk) == "<kiosk port, 1 routes>"
+    assert repr(kiosk) == "<kiosk port, 1 routes, 4 notes: see .notes>"
 
 
 @pytest.mark.parametrize(

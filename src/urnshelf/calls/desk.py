@@ -209,13 +209,24 @@ class Desk:
 
     def calls(self, chosen: Callable[[LiveCall], bool] = lambda _: True) -> list[Call]:
         """The calls so far that are chosen and not forgotten, in order."""
+        return self.calls_after(0, chosen)
+
+    def calls_after(
+        self, number: int, chosen: Callable[[LiveCall], bool] = lambda _: True
+    ) -> list[Call]:
+        """Those of them that came after the one with this number."""
         # a copy: other threads may go on calling
-        first = max(self._forgotten, self._gone)
+        first = max(self._forgotten, self._gone, number)
         return [
             Call(live, number)
             for number, live in enumerate(self.ledger[first - self._gone :], first + 1)
             if chosen(live)
         ]
+
+    @property
+    def count(self) -> int:
+        """The number of the last call."""
+        return len(self.ledger) + self._gone
 
     def drop_oldest(self) -> None:
         """Keep the ledger as large as the settings say: what more comes, the oldest calls go."""
@@ -241,7 +252,7 @@ class Desk:
         """What was called until now counts no more. It stays in the book, for cues count what they
         served.
         """
-        self._forgotten = len(self.ledger) + self._gone
+        self._forgotten = self.count
         self.dropped.clear()
         self.unawaited.clear()
 

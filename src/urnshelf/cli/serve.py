@@ -120,7 +120,8 @@ class _Serving:
         for number, kiosk in enumerate(self._now.kiosks):
             standing = Standing(kiosk)
             at = port + number if port else 0
-            self._addresses.append(stack.enter_context(served(standing, at, tls=is_tls)))
+            door = served(standing, at, tls=is_tls, is_for_pages=True)
+            self._addresses.append(stack.enter_context(door))
             self._standing.append(standing)
 
     def tell(self) -> None:
@@ -159,12 +160,9 @@ class _Serving:
 
     def show_requests(self) -> None:
         """Those that came since."""
-        seen = self._now.seen
-        desk = self._now.shelf._desk
-        for call in desk.calls():
-            if call.number > seen:
-                self._request(call)
-                self._now.seen = call.number
+        for call in self._now.shelf._desk.calls_after(self._now.seen):
+            self._request(call)
+            self._now.seen = call.number
 
     def _request(self, call: Call) -> None:
         request = values_of(call)[-1]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from urnshelf.errors import FileRefused
+from urnshelf.files.documents import stamp
 from urnshelf.files.plan_file import read_plan
 from urnshelf.kiosk.planned import Planning
 from urnshelf.kiosks import Kiosk
@@ -32,14 +33,7 @@ class Opened:
 
     def state(self) -> list[tuple[int, int]]:
         """What tells whether a file was changed."""
-        found = []
-        for path in self.files:
-            try:
-                told = path.stat()
-                found.append((told.st_mtime_ns, told.st_size))
-            except OSError:  # an editor puts a new file in its place
-                found.append((0, 0))
-        return found
+        return list(map(stamp, self.files))
 
 
 def opened(path: Path, records: int | None, seed: int | None) -> Opened:

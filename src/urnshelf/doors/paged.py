@@ -85,11 +85,11 @@ def _json(data: Any) -> tuple[int, str, bytes]:
 
 
 def _news(kiosk: KioskCore, after: int) -> dict[str, Any]:
-    routes, calls = kiosk._routes.all(), kiosk._calls()
     # a kiosk that was read anew begins to count anew
-    is_anew = after > max((one.number for one in calls), default=0)
-    new = [in_short(one, routes) for one in calls if one.number > after]
-    return {"entries": new[-1000:], "anew": is_anew}
+    is_anew = after > kiosk._desk.count
+    routes = kiosk._routes.all()
+    new = kiosk._calls(after)[-1000:]
+    return {"entries": [in_short(one, routes) for one in new], "anew": is_anew}
 
 
 def _page(kiosk: KioskCore) -> Page:

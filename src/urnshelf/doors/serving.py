@@ -16,6 +16,7 @@ import uvicorn
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from urnshelf.doors.asgi import App, Receive, Scope
+from urnshelf.doors.cross_origin import CrossOrigin
 from urnshelf.doors.paged import Paged
 from urnshelf.errors import SettingRefused
 from urnshelf.kiosk.core import KioskCore
@@ -104,7 +105,12 @@ class Standing:
 
 @contextmanager
 def served(
-    kiosk: KioskCore | Standing, port: int = 0, *, tls: bool = False, host: str = "127.0.0.1"
+    kiosk: KioskCore | Standing,
+    port: int = 0,
+    *,
+    tls: bool = False,
+    host: str = "127.0.0.1",
+    is_for_pages: bool = False,
 ) -> Iterator[Address]:
     """Serve a kiosk.
 
@@ -113,10 +119,13 @@ def served(
         port: 0 for one that is free.
         tls: whether by HTTPS, with a certificate made on the spot.
         host: where to listen; beyond loopback only when it is said.
+        is_for_pages: whether pages of other origins may ask it.
     """
     connections = _Connections()
     standing = kiosk if isinstance(kiosk, Standing) else Standing(kiosk)
-    app = Paged(App(standing, connections.breaks), standing)
+    app: Any = Paged(App(standing, connections.breaks), standing)
+    if is_for_pages:
+        app = CrossOrigin(app, standing)
     with app_served(app, port, tls=tls, host=host, connections=connections) as address:
         yield address
 

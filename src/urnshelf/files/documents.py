@@ -39,6 +39,18 @@ def escaped(name: str) -> str:
     return name if is_plain else name.replace("~", "~0").replace("/", "~1")
 
 
+Stamps = dict[Path, tuple[int, int]]
+
+
+def stamp(path: Path) -> tuple[int, int]:
+    """When a file was changed, and its size; zeros for one that is not there."""
+    try:
+        told = path.stat()
+        return told.st_mtime_ns, told.st_size
+    except OSError:
+        return 0, 0
+
+
 class _Reference(NamedTuple):
     """A reference, and where it stands."""
 
@@ -54,17 +66,27 @@ class Document:
     Args:
         root: its data, the other files' among them.
         name: of its file.
-        files: all files that it was read from.
+        stamps: all files that it was read from, and when each was changed, and its size.
         has_names: whether some of its schemas have identifiers or anchors.
     """
 
     def __init__(
-        self, root: dict[str, Any], name: str, files: list[Path], has_names: bool = True
+        self, root: dict[str, Any], name: str, stamps: Stamps, has_names: bool = True
     ) -> None:
         self.has_names = has_names
+        self.stamps = stamps
         self.root = root
         self.name = name
-        self.files = files
+
+    @property
+    def files(self) -> list[Path]:
+        """All files that it was read from."""
+        return list(self.stamps)
+
+    @property
+    def is_current(self) -> bool:
+        """Whether the files are as they were when they were read."""
+        return all(stamp(path) == told for path, told in self.stamps.items())
 
     def at(self, pointer: str) -> str:
         """A place in words: the file, and the pointer in it."""
@@ -157,6 +179,7 @@ class _Reading:
         self._folder = path.parent.resolve()
         self._first = path.resolve()
         self._data: dict[Path, Any] = {}
+        self._stamps: Stamps = {}
         self._references: list[_Reference] = []
         self._has_names = False
 
@@ -176,13 +199,14 @@ class _Reading:
         others = {self._named(one): data for one, data in self._data.items() if one != self._first}
         if others:
             root[OTHERS] = others
-        document = Document(root, self._path.name, list(self._data), self._has_names)
+        document = Document(root, self._path.name, self._stamps, self._has_names)
         for reference in self._references:
             self._check(document, reference)
         return document
 
     def _add(self, path: Path) -> Any:
         if path not in self._data:
+            self._stamps[path] = stamp(path)  # before it is read: it may change meanwhile
             self._data[path] = parsed(path)
         return self._data[path]
 

@@ -190,10 +190,10 @@ class KioskCore(Gated):
             self._bytes += reply.size
         return Answer(reply, None, request.waits)
 
-    def _calls(self) -> list[Call]:
-        """Its requests so far."""
+    def _calls(self, after: int = 0) -> list[Call]:
+        """Its requests so far; those after one with a number."""
         state = self._urnshelf_state
-        return self._desk.calls(lambda call: call.target.state is state)
+        return self._desk.calls_after(after, lambda call: call.target.state is state)
 
     def _drop_what_is_too_much(self) -> None:
         """The ledger has a size, in calls and, where bodies are large, in bytes."""
@@ -299,4 +299,5 @@ class KioskCore(Gated):
         return response(500, text=text)
 
     def __repr__(self) -> str:
-        return f"<kiosk {self.name}, {len(self._routes)} routes>"
+        notes = f", {len(self._notes)} notes: see .notes" if self._notes else ""
+        return f"<kiosk {self.name}, {len(self._routes)} routes{notes}>"

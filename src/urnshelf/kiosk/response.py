@@ -19,7 +19,7 @@ from urnshelf.types.nodes import node_of
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _COMPRESS = {"gzip": lambda body: gzip.compress(body, mtime=0), "deflate": zlib.compress}
-_NO_BODY = frozenset({204, 205, 304})
+NO_BODY = frozenset({204, 205, 304})
 """These statuses have none: RFC 9110, sections 15.3.5, 15.3.6 and 15.4.5."""
 
 
@@ -104,14 +104,14 @@ class Response:
         """The headers as they go out: with the body's length, where it is known; to HEAD that of
         the body which a GET would get.
         """
-        has_none = self.status in _NO_BODY or self.status < 200
+        has_none = self.status in NO_BODY or self.status < 200
         if self.is_streamed or has_none or "content-length" in Headers(self.headers):
             return self.headers
         return (*self.headers, ("Content-Length", str(self.size)))
 
     def sent_parts(self, is_head: bool = False) -> tuple[Part, ...]:
         """What goes out as the body: nothing to HEAD, and where the status has none."""
-        return () if is_head or self.status in _NO_BODY or self.status < 200 else self.parts
+        return () if is_head or self.status in NO_BODY or self.status < 200 else self.parts
 
     def __deepcopy__(self, memo: object) -> Response:
         return self  # it never changes
@@ -233,7 +233,7 @@ def response(
     kind = content_type or kind
     if kind and "content-type" not in Headers(pairs):
         pairs = (("Content-Type", kind), *pairs)
-    if status in _NO_BODY and parts:
+    if status in NO_BODY and parts:
         raise ReplyRefused(f"response({status}): a reply of this status has no body")
     is_streamed = chunks is not None or events is not None
     _check_length(status, Headers(pairs), parts, is_streamed)

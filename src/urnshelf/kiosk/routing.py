@@ -7,7 +7,7 @@ from typing import Any
 
 from urnshelf.calls.target import FakeState
 from urnshelf.errors import CueRefused
-from urnshelf.kiosk.path_template import Base, PathTemplate
+from urnshelf.kiosk.path_template import PathTemplate
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.route import Promised, RouteTarget
 from urnshelf.near_names import nearest
@@ -66,24 +66,16 @@ class Routes:
         self._targets[verb, path] = new
         return new
 
-    def promised(
-        self, method: str, path: str, told: dict[str, str], base: Base, promised: Promised
-    ) -> RouteTarget:
-        """A route of a document.
+    def promised(self, method: str, path: PathTemplate, promised: Promised) -> None:
+        """Add a route of a document.
 
         Args:
             method: of the operation.
-            path: likewise, without what stands before all of them.
-            told: the kinds of its parameters.
-            base: what stands before it.
+            path: likewise.
             promised: what the document says of it.
         """
-        new = RouteTarget(self._state, method, PathTemplate(path, told, base), promised)
-        other = self._shapes.setdefault((method, new.path.shape), new)
-        if other is not new:
-            raise CueRefused(f"it takes the same requests as {other.member.name}")
-        self._targets[method, new.path.text] = new
-        return new
+        target = RouteTarget(self._state, method, path, promised)
+        self._targets[method, path.text] = target
 
     def close(self, document: str) -> None:
         """Take no other routes than those that are there: a document says which there are.

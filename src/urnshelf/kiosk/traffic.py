@@ -59,7 +59,7 @@ class Traffic:
     def __init__(self, path: Path, masks: Masks) -> None:
         self.name = path.name
         data = parsed(path)
-        self._log = Part(Document({}, path.name, [path]), data, "#")
+        self._log = Part(Document({}, path.name, {}), data, "#")
         self._masks = masks
         self._left_out: Counter[str] = Counter()
         self.exchanges = list(self._read())

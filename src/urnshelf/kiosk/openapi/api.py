@@ -11,15 +11,20 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
+from urnshelf.caches import remembered
 from urnshelf.errors import FileRefused
 from urnshelf.files.documents import METHODS, Document, read_document
-from urnshelf.kiosk.openapi.operation import Operation
+from urnshelf.kiosk.openapi.contract import Contract
+from urnshelf.kiosk.openapi.operation import Operation, examples_of
 from urnshelf.kiosk.openapi.part import Part
 from urnshelf.kiosk.openapi.serialised import Parameter, Reader
-from urnshelf.kiosk.path_template import Base
+from urnshelf.kiosk.path_template import Base, PathTemplate
 from urnshelf.records.display import show
+from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.schemas.checking import Checker
 from urnshelf.urn.schemas.circles import Circles
+from urnshelf.urn.schemas.drawing_schemas import Schemas
+from urnshelf.urn.schemas.faults import faults
 from urnshelf.urn.schemas.references import References
 from urnshelf.urn.schemas.shapes import Shapes
 
@@ -50,10 +55,22 @@ class Api:
         """Checks what a request says."""
         self.replying = Checker(references, "writeOnly", has_formats=True)
         """Checks what a reply says."""
-        self._reader = Reader(self.asking)
+        self.reader = Reader(self.asking)
         self._schemes = dict(root.of("components").mapping("securitySchemes"))
-        self.operations: list[tuple[Operation, Base]] = list(self._read(root))
+        self.contracts: list[Contract] = []
+        shapes: dict[tuple[str, str], Contract] = {}
+        for operation, base in self._read(root):
+            template = PathTemplate(operation.path, self._kinds(operation), base)
+            contract = Contract(self, operation, template)
+            other = shapes.setdefault((operation.method, template.shape), contract)
+            if other is not contract:
+                told = f"{operation.method} {other.path}"
+                raise operation.part.refused(f"it takes the same requests as {told}")
+            self.contracts.append(contract)
         self._check_schemas(root)
+        self._note_examples()
+        self._schemas = Schemas(references, "writeOnly")
+        self._rules: dict[int, Rule] = {}
         if root.of("webhooks").is_there:
             self.left_out.append(f"webhooks: {', '.join(n for n, _ in root.mapping('webhooks'))}")
 
@@ -64,7 +81,7 @@ class Api:
             if not path.startswith("/"):
                 raise item.refused(f"the path {path!r} begins with no slash")
             item.whole()
-            shared = [Parameter(one, self._reader) for one in item.items("parameters")]
+            shared = [Parameter(one, self.reader) for one in item.items("parameters")]
             for method in METHODS:
                 part = item.of(method)
                 if not part.is_there:
@@ -72,7 +89,7 @@ class Api:
                 if method == "trace":
                     self.left_out.append(f"TRACE {path}: no client of a service sends it")
                     continue
-                operation = Operation(method.upper(), path, part, shared, self._reader)
+                operation = Operation(method.upper(), path, part, shared, self.reader)
                 self._leave_out(operation)
                 yield operation, _base(part, item, root)
 
@@ -97,8 +114,8 @@ class Api:
         told: list[tuple[Any, str]] = []
         if named.is_there:
             told = [(one, f"{named.pointer}/{name}") for name, one in named.whole().data.items()]
-        for operation, _ in self.operations:
-            told += operation.schemas()
+        for contract in self.contracts:
+            told += contract.operation.schemas()
         for schema, pointer in told:
             for where, text in shapes.wrong(schema, pointer):
                 raise FileRefused(f"{self.document.at(where)}: {text}")
@@ -111,6 +128,50 @@ class Api:
             self.left_out.append(f"{self.document.at(where)}: {text}")
         for schema in shapes.other_patterns:
             del schema["pattern"]
+
+    def _kinds(self, operation: Operation) -> dict[str, str]:
+        """What the path's parameters are: whole numbers, numbers, or else texts."""
+        found = {}
+        for one in operation.parameters:
+            types = self.reader.shape(one.schema).types - {"null"}
+            if one.where == "path" and types and types <= {"integer", "number"}:
+                found[one.name] = "float" if "number" in types else "int"
+        return found
+
+    def _note_examples(self) -> None:
+        """An example that does not keep its schema is not used, and that is said."""
+        told = {
+            content.part.pointer: content
+            for contract in self.contracts
+            for reply in contract.operation.replies.values()
+            for content in reply.contents
+            if content.schema is not None
+        }
+        for pointer, content in told.items():
+            for name, value in examples_of(content):
+                wrong = faults(self.replying, content.schema, value)
+                if wrong:
+                    at = self.document.at(pointer)
+                    self.left_out.append(f"{at}: the example {name!r} is not used: {wrong[0]}")
+
+    def rule(self, schema: Any, pointer: str) -> Rule:
+        """What draws values of a schema, as a reply has them.
+
+        Args:
+            schema: of the document.
+            pointer: where it stands.
+
+        Raises:
+            RecordRefused: it cannot be drawn.
+        """
+        if id(schema) not in self._rules:
+            self._rules[id(schema)] = self._schemas.drawn(schema, pointer)
+        return self._rules[id(schema)]
+
+    def of_length(self, schema: Any, count: int, pointer: str) -> Rule:
+        """What draws lists of so many items."""
+        sized = {"minItems": count, "maxItems": count}
+        return self._schemas.drawn({"allOf": [schema, sized]}, pointer)
 
     # --- who may ask ------------------------------------------------------------------------------
 
@@ -188,3 +249,24 @@ def _pattern_of_path(pattern: str) -> str:
     scheme = re.match(r"(?:[^/]*:)?//[^/]*", pattern)
     path = (pattern[scheme.end() :] if scheme else pattern).rstrip("/")
     return path if not path or path.startswith("/") else f"/{path}"
+
+
+@remembered
+def _known(_path: Path) -> list[Api]:
+    """Where the document of a path is kept, once it was read."""
+    return []
+
+
+def api_of(path: Path) -> Api:
+    """What a document says: read once for all tests, and anew when one of its files changed.
+
+    Args:
+        path: of the document's file.
+
+    Raises:
+        FileRefused: as `Api`.
+    """
+    known = _known(path.absolute())
+    if not known or not known[0].document.is_current:
+        known[:] = [Api(path)]
+    return known[0]

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from urnshelf.kiosk.headers import Headers
-from urnshelf.kiosk.openapi.api import Api
 from urnshelf.kiosk.openapi.operation import Content, Operation, of_media
 from urnshelf.kiosk.openapi.part import Part
 from urnshelf.kiosk.path_template import PathTemplate
@@ -17,6 +16,9 @@ from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 from urnshelf.records.matchers import ABSENT
 from urnshelf.urn.schemas.faults import faults
+
+if TYPE_CHECKING:
+    from urnshelf.kiosk.openapi.api import Api
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -155,7 +157,7 @@ class Contract:
             yield Wrong("body", str(fault))
 
     def _form(self, request: Request, schema: Any) -> dict[str, Any]:
-        reader = self.api._reader
+        reader = self.api.reader
         pairs = [
             (name, text)
             for name, value in request.form.items()
@@ -231,14 +233,14 @@ class Contract:
                 continue
             schema = part.data.get("schema", True)
             is_exploded = part.flag("explode")
-            value = self.api._reader.simple(has[name], schema, is_exploded=is_exploded)
+            value = self.api.reader.simple(has[name], schema, is_exploded=is_exploded)
             for fault in faults(self.api.replying, schema, value):
                 yield Wrong(f"header {name}", str(fault))
 
 
 def _kind(schema: Any, api: Api) -> str:
     """A schema in a word or two."""
-    shape = api._reader.shape(schema)
+    shape = api.reader.shape(schema)
     kinds = " or ".join(sorted(shape.types)) or "anything"
     form = schema.get("format", "") if isinstance(schema, Mapping) else ""
     return f"{kinds}, {form}" if form else kinds

@@ -10,14 +10,12 @@ from pathlib import Path
 from typing import Any
 
 from urnshelf.calls.ledger import LiveCall
-from urnshelf.errors import CueRefused, ReplyRefused
+from urnshelf.errors import ReplyRefused
 from urnshelf.kiosk.collection import Handled
-from urnshelf.kiosk.openapi.api import Api
+from urnshelf.kiosk.openapi.api import api_of
 from urnshelf.kiosk.openapi.contract import Contract, Wrong
-from urnshelf.kiosk.openapi.drawn_replies import DrawnReplies, examples_of
+from urnshelf.kiosk.openapi.drawn_replies import DrawnReplies
 from urnshelf.kiosk.openapi.of_records import OfRecords, Shown
-from urnshelf.kiosk.openapi.operation import Content, Operation
-from urnshelf.kiosk.openapi.serialised import Shape
 from urnshelf.kiosk.problems import TYPE
 from urnshelf.kiosk.reasons import Condition
 from urnshelf.kiosk.request import NoJson, Request
@@ -25,7 +23,6 @@ from urnshelf.kiosk.response import Response, response
 from urnshelf.kiosk.route import Promised
 from urnshelf.kiosk.routing import Routes
 from urnshelf.store.stored import Store
-from urnshelf.urn.schemas.faults import faults
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -45,49 +42,17 @@ class Documented:
     """
 
     def __init__(self, path: Path, routes: Routes, store: Store, seed: int, name: str) -> None:
-        self.api = Api(path)
+        self.api = api_of(path)
         self.drawn = DrawnReplies(self.api, seed, name)
         self._records = OfRecords(store)
         self._store = store
         self.besides: dict[tuple[str, str], None] = {}
         """Parameters of queries of which the document says nothing, with their route."""
-        for operation, base in self.api.operations:
-            promised = OperationPromised(self, operation)
-            try:
-                target = routes.promised(
-                    operation.method, operation.path, self._kinds(operation), base, promised
-                )
-            except CueRefused as why:
-                raise operation.part.refused(str(why)) from None
-            promised.contract = Contract(self.api, operation, target.path)
-            self._records.add(promised.contract)
+        for contract in self.api.contracts:
+            operation, promised = contract.operation, OperationPromised(self, contract)
+            routes.promised(operation.method, contract.path, promised)
+            self._records.add(contract)
         routes.close(self.api.name)
-        self._note_examples()
-
-    def _kinds(self, operation: Operation) -> dict[str, str]:
-        found = {}
-        for one in operation.parameters:
-            types = Shape(one.schema, self.api.references).types - {"null"}
-            if one.where == "path" and types and types <= {"integer", "number"}:
-                found[one.name] = "float" if "number" in types else "int"
-        return found
-
-    def _note_examples(self) -> None:
-        """An example that does not keep its schema is not used, and that is said."""
-        told: dict[str, Content] = {
-            content.part.pointer: content
-            for operation, _ in self.api.operations
-            for reply in operation.replies.values()
-            for content in reply.contents
-        }
-        for pointer, content in told.items():
-            if content.schema is None:
-                continue
-            for name, value in examples_of(content):
-                wrong = faults(self.api.replying, content.schema, value)
-                if wrong:
-                    at = self.api.document.at(pointer)
-                    self.api.left_out.append(f"{at}: the example {name!r} is not used: {wrong[0]}")
 
     @property
     def notes(self) -> list[str]:
@@ -184,14 +149,13 @@ class OperationPromised(Promised):
 
     Args:
         document: the whole.
-        operation: of it.
+        contract: what it says of an operation.
     """
 
-    contract: Contract
-
-    def __init__(self, document: Documented, operation: Operation) -> None:
+    def __init__(self, document: Documented, contract: Contract) -> None:
         self.document = document
-        self.tags = operation.tags
+        self.contract = contract
+        self.tags = contract.operation.tags
 
     def forbids(self, request: Request) -> list[Wrong]:
         """What is wrong with a request."""

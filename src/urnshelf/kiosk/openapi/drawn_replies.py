@@ -10,14 +10,11 @@ from typing import Any
 from urnshelf.errors import RecordRefused, ReplyRefused
 from urnshelf.kiosk.openapi.api import Api
 from urnshelf.kiosk.openapi.contract import Contract
-from urnshelf.kiosk.openapi.operation import Content, Reply, of_media
-from urnshelf.kiosk.openapi.part import Part
+from urnshelf.kiosk.openapi.operation import Content, Reply, examples_of, of_media, own_examples
 from urnshelf.kiosk.request import NoJson, Request
-from urnshelf.kiosk.response import Response, response
+from urnshelf.kiosk.response import NO_BODY, Response, response
 from urnshelf.near_names import nearest
 from urnshelf.urn.mixing import Bits, key_of
-from urnshelf.urn.rules.base import Rule
-from urnshelf.urn.schemas.drawing_schemas import Schemas
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -35,8 +32,6 @@ class DrawnReplies:
         self._api = api
         self._seed = seed
         self._name = name
-        self._schemas: Schemas | None = None
-        self._rules: dict[int, Rule] = {}
         self.items: int | None = None
         """How many items a list has that is a whole body; None for as many as are drawn."""
 
@@ -67,7 +62,7 @@ class DrawnReplies:
         bits = self._bits(contract, request, status)
         try:
             headers = dict(self._headers(promised, bits))
-            content = _chosen(promised, request)
+            content = None if status in NO_BODY else _chosen(promised, request)
             if content is None:
                 return response(status, headers=headers)
             value = self._value(content, bits, example)
@@ -82,13 +77,6 @@ class DrawnReplies:
     def _bits(self, contract: Contract, request: Request, status: int) -> Bits:
         words = (contract.operation.name, str(status), request.raw_path, request.query_text)
         return Bits(key_of(self._seed, "kiosk", self._name, *words), 0)
-
-    def _drawn(self, schema: Any, path: str, bits: Bits) -> Any:
-        if self._schemas is None:
-            self._schemas = Schemas(self._api.references, "writeOnly")
-        if id(schema) not in self._rules:
-            self._rules[id(schema)] = self._schemas.drawn(schema, path)
-        return self._rules[id(schema)].one(bits)
 
     def _value(self, content: Content, bits: Bits, example: str | None) -> Any:
         examples = dict(examples_of(content))
@@ -108,19 +96,13 @@ class DrawnReplies:
 
     def _of_schema(self, content: Content, bits: Bits) -> Any:
         path = f"{content.part.pointer}/schema"
-        value = self._drawn(content.schema, path, bits)
+        value = self._api.rule(content.schema, path).one(bits)
         if self.items is None or not isinstance(value, list):
             return value
-        sized = {"minItems": self.items, "maxItems": self.items}
-        whole = {"allOf": [content.schema, sized]}
         try:
-            return self._drawn_once(whole, path, bits.sub(1))
+            return self._api.of_length(content.schema, self.items, path).one(bits.sub(1))
         except RecordRefused:  # the document allows no list of that length
             return value
-
-    def _drawn_once(self, schema: Any, path: str, bits: Bits) -> Any:
-        assert self._schemas is not None
-        return self._schemas.drawn(schema, path).one(bits)
 
     def _exampled(self, schema: Any, value: Any) -> Any:
         """The value, with the examples that its properties have."""
@@ -134,7 +116,8 @@ class DrawnReplies:
             schema = part.data.get("schema", {"type": "string"})
             value = part.data.get("example")
             if value is None:
-                value = self._drawn(schema, f"{part.pointer}/schema", bits.sub(1000 + number))
+                rule = self._api.rule(schema, f"{part.pointer}/schema")
+                value = rule.one(bits.sub(1000 + number))
             yield name, _text(value)
 
     # --- speaking of what was asked ---------------------------------------------------------------
@@ -176,33 +159,12 @@ class DrawnReplies:
         return changed if self._api.replying.allows(content.schema, changed) else value
 
 
-def examples_of(content: Content) -> Iterator[tuple[str, Any]]:
-    """The examples of a body, by name; one without a name is called `example`."""
-    data = content.part.data
-    if "example" in data:
-        yield "example", data["example"]
-    for name, part in content.part.mapping("examples"):
-        if isinstance(part.data, dict) and "value" in part.data:
-            yield name, part.data["value"]
-    schema = Part(content.part.document, content.schema, "").led.data
-    if isinstance(schema, Mapping):
-        yield from _own_examples(schema)
-
-
-def _own_examples(schema: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
-    if "example" in schema:
-        yield "schema", schema["example"]
-    several = schema.get("examples")
-    if isinstance(several, list) and several:
-        yield "schema", several[0]
-
-
 def _exampled(schema: Any, value: Any, api: Api, depth: int) -> Any:
     if not isinstance(schema, Mapping) or depth > 20:
         return value
     if "$ref" in schema:
         return _exampled(api.references.resolved(schema, "#"), value, api, depth + 1)
-    for _, example in _own_examples(schema) if depth else ():
+    for _, example in own_examples(schema) if depth else ():
         if api.replying.allows(schema, example):
             return example
     if isinstance(value, dict):

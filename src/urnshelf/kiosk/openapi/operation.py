@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
 from urnshelf.kiosk.openapi.part import Part
@@ -159,3 +159,25 @@ def _status(name: str, part: Part) -> str:
     if not _STATUS.fullmatch(status):
         raise part.refused(f"{name!r} is no status: 200, 2XX or default is wanted")
     return status
+
+
+def examples_of(content: Content) -> Iterator[tuple[str, Any]]:
+    """The examples of a body, by name; one without a name is called `example`."""
+    data = content.part.data
+    if "example" in data:
+        yield "example", data["example"]
+    for name, part in content.part.mapping("examples"):
+        if isinstance(part.data, dict) and "value" in part.data:
+            yield name, part.data["value"]
+    schema = Part(content.part.document, content.schema, "").led.data
+    if isinstance(schema, Mapping):
+        yield from own_examples(schema)
+
+
+def own_examples(schema: Mapping[str, Any]) -> Iterator[tuple[str, Any]]:
+    """The example that a schema has of itself."""
+    if "example" in schema:
+        yield "schema", schema["example"]
+    several = schema.get("examples")
+    if isinstance(several, list) and several:
+        yield "schema", several[0]
