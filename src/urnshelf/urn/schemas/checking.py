@@ -41,8 +41,6 @@ class Checker:
         """Whether a value keeps a schema."""
         if isinstance(schema, bool):
             return schema
-        if value is None and schema.get("nullable") is True:
-            return True
         if "$ref" in schema and not self.allows(self.references.resolved(schema, "#"), value):
             return False
         return all(self.keeps(word, schema, value) for word in _CHECKS if word in schema)
@@ -150,7 +148,10 @@ def _below(_: Checker, told: Any, value: Any, schema: Mapping[str, Any]) -> bool
 
 
 @_check("type")
-def _type(_: Checker, told: Any, value: Any, __: Mapping[str, Any]) -> bool:
+def _type(_: Checker, told: Any, value: Any, schema: Mapping[str, Any]) -> bool:
+    # OpenAPI 3.0.4, section 4.7.24.1: it adds null to the type, and says nothing else
+    if value is None and schema.get("nullable") is True:
+        return True
     return any(is_of(kind, value) for kind in ([told] if isinstance(told, str) else told))
 
 

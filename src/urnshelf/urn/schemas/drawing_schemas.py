@@ -207,10 +207,12 @@ class Schemas:
             return []
         way = self._joining.joined([choice.ways[number]], choice.path)
         own = way.properties.get(choice.discriminator) if way is not None else None
+        # only an object has a property by which it is told from others
         if isinstance(own, Mapping) and ("enum" in own or "const" in own):
-            return []
+            return [{"type": "object"}]
         name = choice.discriminator
-        return [{"properties": {name: {"const": choice.names[number]}}, "required": [name]}]
+        told = {"properties": {name: {"const": choice.names[number]}}, "required": [name]}
+        return [{"type": "object", **told}]
 
     # --- types ----------------------------------------------------------------------------------
 
