@@ -492,6 +492,7 @@ def test_a_cue_must_give_what_is_promised(tides: Any, client: httpx.Client) -> N
         "body: 'depth_m' is lacking": response(json={"code": "TER"}, headers=gauge),
         "body: #/depth_m 99 is above 30": response(json={**good, "depth_m": 99}, headers=gauge),
         "content type: it is text/plain": response(text="6.3", headers=gauge),
+        "content type: it is text/event-stream": response(events=["6.3"], headers=gauge),
         "header X-Gauge: it is promised, and lacking": response(json=good),
         "header X-Gauge: 12 is above 9": response(json=good, headers={"X-Gauge": "12"}),
     }
@@ -565,7 +566,7 @@ def test_routes_are_those_of_the_document(shelf: Shelf, tides: Any) -> None:
     ]:  # fmt: skip
         with pytest.raises(CueRefused, match=re.escape(told)):
             tides.route(method, path)
-    with pytest.raises(CueRefused, match=re.escape("takes a whole number for {id:int}")):
+    with pytest.raises(CueRefused, match=re.escape("takes a whole number for {id}, not '7'")):
         cue(tides.route("PUT", "/stations/{code}/readings/{id}"), code="TER", id="7")
     with pytest.raises(SettingRefused, match="give its document or plan the first time"):
         shelf.kiosk("tides", openapi="tides.yaml")
@@ -866,3 +867,41 @@ def test_yaml_is_read_by_its_newer_version(shelf: Shelf, tmp_path: Path) -> None
         "on": "no", "at": "12:30", "day": "2028-02-03", "code": 10, "big": 1000.0, "none": None,
         "text": "7",
     }  # fmt: skip
+
+
+def test_forms_and_other_bodies(shelf: Shelf, tmp_path: Path) -> None:
+    number = {"type": "integer"}
+    parts = {
+        "scan": {"type": "string", "format": "binary", "maxLength": 5}, "n": number,
+        "meta": {"type": "object", "properties": {"a": number}},
+    }  # fmt: skip
+    schemas = {
+        "multipart/form-data": {"type": "object", "required": ["scan", "n"], "properties": parts},
+        "application/x-www-form-urlencoded": {"type": "object", "required": ["n"], "properties": {"n": number}},
+        "text/*": {"type": "string", "maxLength": 3},
+    }  # fmt: skip
+    content = {media: {"schema": schema} for media, schema in schemas.items()}
+    content["application/octet-stream"] = {}
+    post = {"requestBody": {"required": True, "content": content}, "responses": OK}
+    kiosk = shelf.kiosk("port", openapi=written(tmp_path, of_paths({"/papers": {"post": post}})))
+    client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+    scan = {"scan": ("plan.pdf", b"%PDF")}
+    taken: list[dict[str, Any]] = [
+        {"files": scan, "data": {"n": "7", "meta": '{"a": 1}'}},
+        {"data": {"n": "7"}},
+        {"content": b"abc", "headers": {"Content-Type": "text/csv"}},
+        {"content": b"\x00\xff", "headers": {"Content-Type": "application/octet-stream"}},
+    ]
+    for sent in taken:
+        assert client.post("/papers", **sent).is_success
+    forbidden: dict[str, dict[str, Any]] = {
+        "#/scan '1234567' is longer than 5": {"files": {"scan": ("x", b"1234567")}, "data": {"n": "7"}},
+        "'scan' is lacking": {"files": {"other": ("x", b"1")}, "data": {"n": "7"}},
+        "#/meta/a 'x' is no integer": {"files": scan, "data": {"n": "7", "meta": '{"a": "x"}'}},
+        "#/n 'x' is no integer": {"data": {"n": "x"}},
+        "'abcd' is longer than 3": {"content": b"abcd", "headers": {"Content-Type": "text/csv"}},
+        "it is application/json, and multipart/form-data": {"json": {}},
+    }  # fmt: skip
+    for told, sent in forbidden.items():
+        with shelf.refusals_expected():
+            assert told in client.post("/papers", **sent).text

@@ -143,7 +143,12 @@ def test_bodies_of_every_kind(shelf: Shelf, tmp_path: Path) -> None:
     two["response"]["headers"] = [{"name": "Set-Cookie", "value": "a=1\nb=2"},
         {"name": "Content-Encoding", "value": "br"}, {"name": ":status", "value": "200"}]  # fmt: skip
     none = entry("http://h.example/gone", status=204, method="DELETE")
-    entries = [image, form, two, none]
+    old = entry("http://h.example/old")
+    old["response"]["content"] = {
+        "size": 3, "mimeType": "text/plain; charset=iso-8859-1", "text": "Kai é"}  # fmt: skip
+    spaced = entry("http://h.example/spaced")
+    spaced["response"]["content"]["text"] = '{"a":  1.50}'
+    entries = [image, form, two, none, old, spaced]
     _, client = served(shelf, written(tmp_path, entries, version="1.1"), unmasked=True)
     assert client.get("/plan.png").content == b"\x00\xff\x01"
     assert client.post("/log-in", data={"user": "a b"}).json() == "in"
@@ -151,6 +156,8 @@ def test_bodies_of_every_kind(shelf: Shelf, tmp_path: Path) -> None:
     assert got.headers.get_list("set-cookie") == ["a=1", "b=2"]
     assert "content-encoding" not in got.headers
     assert client.delete("/gone").status_code == 204
+    assert client.get("/old").content == "Kai é".encode("latin-1")
+    assert client.get("/spaced").text == '{"a":  1.50}'  # byte for byte
 
 
 def test_what_cannot_be_served_is_told(shelf: Shelf, tmp_path: Path) -> None:

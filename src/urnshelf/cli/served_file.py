@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from urnshelf.errors import FileRefused
+from urnshelf.errors import FileRefused, UrnShelfError
 from urnshelf.files.documents import stamp
 from urnshelf.files.plan_file import read_plan
 from urnshelf.kiosk.planned import Planning
@@ -82,7 +82,11 @@ def _of_a_plan(path: Path, records: int | None, seed: int | None) -> Opened:
     for planned in plan.kiosks:
         kiosk = shelf.kiosk(planned.name)
         planning = Planning(kiosk, planned, plan, stocked)
-        planning.apply()
+        try:
+            planning.apply()
+        except UrnShelfError:
+            shelf._undo()
+            raise
         files += planning.files
         if kiosk._document is not None:
             files += kiosk._document.api.document.files

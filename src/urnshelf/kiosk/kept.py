@@ -145,17 +145,21 @@ def _said(message: Request, masks: Masks) -> dict[str, Any]:
     return {"base64": base64.b64encode(body).decode()}
 
 
-def response_data(response: Response, masks: Masks) -> dict[str, Any]:
+def response_data(response: Response, masks: Masks, *, as_sent: bool = False) -> dict[str, Any]:
     """What a reply says.
 
     Args:
         response: any.
         masks: what is not to be read.
+        as_sent: whether the body stays byte for byte what it was, where nothing in it is masked.
     """
     said = Request("GET", "/", response.headers, response.body)
     names = [name for name in said.headers if name not in _OF_THE_WAY]
     headers = {name: _header(name, said.headers.all(name), masks) for name in names}
-    return {"status": response.status, "headers": headers, **_said(said, masks)}
+    body = _said(said, masks)
+    if as_sent and "json" in body and body["json"] == said.json:
+        body = {"base64": base64.b64encode(said.body).decode()}
+    return {"status": response.status, "headers": headers, **body}
 
 
 def _header(name: str, values: list[str], masks: Masks) -> Any:

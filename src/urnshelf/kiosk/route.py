@@ -116,11 +116,16 @@ class RouteTarget(Target):
         """The path's parameters in their order, and a request that may be any."""
         bound = self.member.bind(*args, **kwargs)
         for (name, kind), value in zip(self.path.kinds.items(), bound, strict=False):
-            if not isinstance(value, (Matcher, kind.type)) or isinstance(value, bool):
-                told = name if kind.type is str else f"{name}:{kind.type.__name__.lower()}"
-                number = "; for a number write {" + f"{name}:int" + "}" if kind.type is str else ""
-                raise TypeError(f"takes {kind.what} for {{{told}}}, not {show(value, 40)}{number}")
+            fits = (Matcher, int, float) if kind.type is float else (Matcher, kind.type)
+            if not isinstance(value, fits) or isinstance(value, bool):
+                raise TypeError(self._misfit(name, kind.type, kind.what, value))
         return bound
+
+    def _misfit(self, name: str, kind: type, what: str, value: object) -> str:
+        is_text, is_told = kind is str, self.promised is not None
+        told = name if is_text or is_told else f"{name}:{kind.__name__.lower()}"
+        number = f"; for a number write {{{name}:int}}" if is_text and not is_told else ""
+        return f"takes {what} for {{{told}}}, not {show(value, 40)}{number}"
 
     def call(self, function: Callable[..., Any], live: tuple[Any, ...]) -> Any:
         """The path's parameters by name, and the request."""

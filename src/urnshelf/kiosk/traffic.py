@@ -78,7 +78,7 @@ class Traffic:
             Reply(
                 request_line(one.request),
                 request_data(one.request, self._masks),
-                {"reply": response_data(one.response, self._masks)},
+                {"reply": response_data(one.response, self._masks, as_sent=True)},
             )
             for one in self.exchanges
         ]
@@ -181,9 +181,10 @@ def _response(part: Part) -> Response:
     content = part.of("content")
     body = b""
     headers = [(name, value) for name, value in _pairs(part, "headers") if name[:1] != ":"]
-    if content.is_there and isinstance(content.data.get("text"), str):
-        body = _body(content)
     mime = content.text("mimeType", "") if content.is_there else ""
+    if content.is_there and isinstance(content.data.get("text"), str):
+        kinds = [value for name, value in headers if name.lower() == "content-type"]
+        body = _body(content, [*kinds, mime][0])
     if body and mime and not any(name.lower() == "content-type" for name, _ in headers):
         headers.append(("Content-Type", mime))
     if status in (204, 205, 304):
@@ -196,7 +197,7 @@ def _response(part: Part) -> Response:
         raise part.of("headers").refused(str(why)) from None
 
 
-def _body(content: Part) -> bytes:
+def _body(content: Part, kind: str) -> bytes:
     text = content.text("text")
     encoding = content.text("encoding", "")
     if encoding == "base64":
@@ -206,7 +207,12 @@ def _body(content: Part) -> bytes:
             raise content.of("text").refused(f"it is no base64: {why}") from None
     if encoding:
         raise content.of("encoding").refused(f"base64 is read, not {show(encoding, 20)}")
-    return text.encode("utf-8", "surrogateescape")
+    # the file has the text decoded; the header says how it was sent
+    named = re.search(r"charset=[\"']?([\w.:-]+)", kind)
+    try:
+        return text.encode(named[1] if named else "utf-8", "surrogateescape")
+    except (LookupError, UnicodeEncodeError):
+        return text.encode("utf-8", "surrogateescape")
 
 
 # --- paths ----------------------------------------------------------------------------------------

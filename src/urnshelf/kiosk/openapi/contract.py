@@ -195,22 +195,26 @@ class Contract:
         said = Request("GET", "/", response.headers, response.body)
         found = list(self._headers(reply.headers, Headers(response.headers)))
         is_bare = self.operation.method == "HEAD" or response.status in (204, 205, 304)
-        if response.is_streamed or is_bare:
+        if is_bare:
             return found
+        if response.is_streamed:  # what is sent in parts is not looked into
+            return [*found, *self._of_kind(said, reply.contents)]
         if not reply.contents:
             has_body = bool(response.body)
             text = f"none is promised, and it is {show(said.text, 60)}"
             return [*found, *([Wrong("body", text)] if has_body else [])]
         return [*found, *self._said(said, reply.contents)]
 
-    def _said(self, said: Request, promised: list[Content]) -> Iterator[Wrong]:
-        content = of_media(promised, said.content_type)
-        if content is None:
+    def _of_kind(self, said: Request, promised: list[Content]) -> Iterator[Wrong]:
+        if of_media(promised, said.content_type) is None:
             told = said.content_type or "not told"
-            names = ", ".join(one.media for one in promised)
+            names = ", ".join(one.media for one in promised) or "none"
             yield Wrong("content type", f"it is {told}, and {names} is promised")
-            return
-        if content.schema is None:
+
+    def _said(self, said: Request, promised: list[Content]) -> Iterator[Wrong]:
+        yield from self._of_kind(said, promised)
+        content = of_media(promised, said.content_type)
+        if content is None or content.schema is None:
             return
         value: Any = said.text
         if content.is_json and "json" in said.content_type:
