@@ -14,6 +14,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Protocol
 
+import httpx
 import pytest
 
 import urnshelf
@@ -30,6 +31,7 @@ from urnshelf.demo.harbour import (
     TideService,
     Vessel,
 )
+from urnshelf.kiosk import response
 
 GOLDEN = Path(__file__).parent / "golden"
 NOON = datetime(2030, 6, 1, 12, tzinfo=UTC)
@@ -250,6 +252,32 @@ def not_an_interface(shelf: Shelf) -> None:
     shelf.fake(int)
 
 
+def tides_of_a_document(shelf: Shelf) -> tuple[Any, httpx.Client]:
+    document = Path(__file__).parent.parent / "examples" / "tides.yaml"
+    kiosk = shelf.kiosk("tides", openapi=document)
+    url = "https://tides.example/v2"
+    return kiosk, httpx.Client(transport=kiosk.for_httpx(), base_url=url)
+
+
+def request_not_answered(shelf: Shelf) -> None:
+    kiosk = shelf.kiosk("tides")
+    depth = kiosk.route("GET", "/stations/{code}/depth")
+    cue(depth, code="TER").asked_with(query={"at": "noon"}).gives(response(json={"depth_m": 6.3}))
+    client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://tides.example")
+    failing(client.get("/stations/TER/depth?at=dusk").text)
+
+
+def request_forbidden(shelf: Shelf) -> None:
+    _, client = tides_of_a_document(shelf)
+    failing(client.get("/stations/ter/depth?att=2030-06-01T12:00:00Z").text)
+
+
+def reply_not_promised(shelf: Shelf) -> None:
+    kiosk, _ = tides_of_a_document(shelf)
+    depth = kiosk.route("GET", "/stations/{code}/depth")
+    cue(depth, code="TER").gives(response(json={"code": "TER", "depth_m": 99}))
+
+
 def cannot_draw(shelf: Shelf) -> None:
     from dataclasses import dataclass
 
@@ -291,6 +319,9 @@ SCENARIOS: list[Callable[[Shelf], None]] = [
     missing_record,
     lacking_dependency,
     not_an_interface,
+    request_not_answered,
+    request_forbidden,
+    reply_not_promised,
     cannot_draw,
 ]
 
