@@ -72,6 +72,10 @@ def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         )  # fmt: skip
     elif chosen.command == "serve":
         return _serve(chosen)
+    elif chosen.command == "mend":
+        from urnshelf.cli.mend import mend
+
+        return mend(chosen.file, chosen.write)
     else:
         parser.print_help()
     return 0
@@ -124,6 +128,9 @@ def _parser() -> argparse.ArgumentParser:
     )
     _add_ledger(commands)
     _add_serve(commands)
+    mend = commands.add_parser("mend", help="literals in a test file's assertions, as they are now")
+    mend.add_argument("file", metavar="TESTS.py", help="a file of tests, drafted or by hand")
+    mend.add_argument("--write", action="store_true", help="write them; else they are only shown")
     return parser
 
 

@@ -26,7 +26,7 @@ from urnshelf.errors import FileRefused, UrnShelfError
 from urnshelf.files.whole import why
 from urnshelf.kiosk.masking import Masks
 from urnshelf.kiosk.response import Response
-from urnshelf.kiosk.told import answerer, outcome
+from urnshelf.kiosk.told import answerer, ended, outcome
 from urnshelf.kiosk.traffic_out import save_traffic, traffic
 from urnshelf.kiosks import Kiosk
 
@@ -160,7 +160,7 @@ class _Serving:
 
     def show_requests(self) -> None:
         """Those that came since."""
-        for call in self._now.shelf._desk.calls_after(self._now.seen):
+        for call in ended(self._now.shelf._desk.calls_after(self._now.seen)):
             self._request(call)
             self._now.seen = call.number
 

@@ -10,7 +10,7 @@ from urnshelf.doors.asgi import App, Receive, Scope, Send
 from urnshelf.errors import UrnShelfError
 from urnshelf.kiosk.core import KioskCore
 from urnshelf.kiosk.masking import Masks
-from urnshelf.kiosk.told import in_full, in_short
+from urnshelf.kiosk.told import ended, in_full, in_short
 from urnshelf.kiosk.traffic_out import traffic
 from urnshelf.pages.page import Group, Page, rendered
 
@@ -88,7 +88,7 @@ def _news(kiosk: KioskCore, after: int) -> dict[str, Any]:
     # a kiosk that was read anew begins to count anew
     is_anew = after > kiosk._desk.count
     routes = kiosk._routes.all()
-    new = kiosk._calls(after)[-1000:]
+    new = ended(kiosk._calls(after))[:1000]
     return {"entries": [in_short(one, routes) for one in new], "anew": is_anew}
 
 
@@ -98,7 +98,7 @@ def _page(kiosk: KioskCore) -> Page:
         Group(one.path.text, one.method, one.method.lower(), one.tags, (one.member.name,))
         for one in routes
     ]
-    entries = [in_short(one, routes) for one in kiosk._calls()[-5000:]]
+    entries = [in_short(one, routes) for one in ended(kiosk._calls())[-5000:]]
     return Page(
         f"the kiosk {kiosk.name}", "route", "request", groups, entries, tuple(kiosk.notes),
         live=f"{PATH}/calls", har=f"{PATH}/traffic.har",

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from itertools import takewhile
 from shlex import quote
 from typing import Any
 
@@ -46,6 +47,11 @@ def in_short(call: Call, routes: Sequence[RouteTarget]) -> dict[str, Any]:
         "s": call.statement,
         "e": not isinstance(call.reply, Response),
     }
+
+
+def ended(calls: Iterable[Call]) -> list[Call]:
+    """Those up to the first that is still being answered: what is shown of one stays."""
+    return list(takewhile(lambda one: one.reply is not NO_REPLY or one.error is not None, calls))
 
 
 def outcome(call: Call) -> str:

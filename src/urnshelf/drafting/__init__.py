@@ -1,0 +1,1 @@
+"""Tests for a service: written, and mended."""
