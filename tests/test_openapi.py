@@ -435,6 +435,16 @@ def test_a_reply_speaks_of_what_was_asked(client: httpx.Client) -> None:
     assert other.json()["depth_m"] != reply.json()["depth_m"]
 
 
+def test_a_list_is_not_empty_by_chance(shelf: Shelf, tmp_path: Path) -> None:
+    some = {"type": "array", "items": {"type": "integer"}}
+    lists = {f"/l{n}": replying(some)["/a"] for n in range(40)}
+    lists["/none"] = replying({**some, "maxItems": 0})["/a"]
+    kiosk = shelf.kiosk("port", openapi=written(tmp_path, of_paths(lists)))
+    client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+    assert all(client.get(path).json() for path in lists if path != "/none")
+    assert client.get("/none").json() == []
+
+
 def test_the_client_chooses_the_media_type(shelf: Shelf, client: httpx.Client) -> None:
     url = f"/stations/TER/depth{AT}"
     assert client.get(url, headers={"Accept": "text/csv"}).text == "code,depth_m"

@@ -14,7 +14,6 @@ from typing import Any
 
 from rich.text import Text
 
-from urnshelf import observed_run
 from urnshelf.calls.wording import plural
 from urnshelf.cli.showing import console
 from urnshelf.drafting.mending import Doubt, Mended, difference, mended
@@ -78,6 +77,8 @@ def _observed(path: Path) -> dict[str, Any]:
     """What a run of the file saw, in a process of its own."""
     if find_spec("pytest") is None:
         raise SettingRefused("mend needs pytest: pip install pytest")
+    from urnshelf import observed_run  # it needs pytest
+
     with TemporaryDirectory(prefix="urnshelf-") as folder:
         result = Path(folder) / "seen.json"
         told = {observed_run.TARGET: str(path.resolve()), observed_run.RESULT: str(result)}

@@ -18,6 +18,9 @@ from urnshelf.urn.mixing import Bits, key_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
+USUAL_ITEMS = 2
+"""Of a list that is a whole body, where an empty one was drawn."""
+
 
 class DrawnReplies:
     """Draws the replies of a document's operations.
@@ -97,10 +100,12 @@ class DrawnReplies:
     def _of_schema(self, content: Content, bits: Bits) -> Any:
         path = f"{content.part.pointer}/schema"
         value = self._api.rule(content.schema, path).one(bits)
-        if self.items is None or not isinstance(value, list):
+        if not isinstance(value, list) or (value and self.items is None):
             return value
+        # a list that is the whole body is not empty by chance: that would decide a branch
+        count = USUAL_ITEMS if self.items is None else self.items
         try:
-            return self._api.of_length(content.schema, self.items, path).one(bits.sub(1))
+            return self._api.of_length(content.schema, count, path).one(bits.sub(1))
         except RecordRefused:  # the document allows no list of that length
             return value
 
