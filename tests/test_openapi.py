@@ -2,11 +2,13 @@
 promised refused; compared with published frameworks and validators.
 """
 
+import copy
 import json
 import re
 from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
+from random import Random
 from typing import Any
 from urllib.parse import quote
 
@@ -915,3 +917,51 @@ def test_forms_and_other_bodies(shelf: Shelf, tmp_path: Path) -> None:
     for told, sent in forbidden.items():
         with shelf.refusals_expected():
             assert told in client.post("/papers", **sent).text
+
+
+def places(data: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
+    inner = data.items() if isinstance(data, dict) else enumerate(data)
+    for name, one in inner if isinstance(data, (dict, list)) else ():
+        yield (*path, name)
+        yield from places(one, (*path, name))
+
+
+ODD = [
+    None, True, 0, -1, 1.5, "x", "", [], {}, [None], {"a": None}, {"$ref": "#/nowhere"}, {"$ref": 7},
+    {"$ref": "#"}, {"$ref": "\ud800"}, 10**30, "#/paths", "\ud800", {"": ""}, {"type": "string"},
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_whatever_is_wrong_is_refused_or_served(tmp_path: Path, seed: int) -> None:
+    random = Random(seed)
+    served = 0
+    for number in range(60):
+        data = copy.deepcopy(document(["FastAPI", "flask-smorest", "apispec"][number % 3]))
+        for place in random.sample(list(places(data)), 2):
+            holder = data
+            try:
+                for name in place[:-1]:
+                    holder = holder[name]
+                if random.random() < 0.3:
+                    del holder[place[-1]]
+                else:
+                    holder[place[-1]] = copy.deepcopy(random.choice(ODD))
+            except (KeyError, IndexError, TypeError):
+                continue  # another change took it away
+        path = written(tmp_path, data)
+        with Shelf() as shelf, shelf.refusals_expected():
+            try:
+                kiosk = shelf.kiosk("port", openapi=path)
+            except FileRefused as refused:
+                assert str(refused).startswith("port.json")
+                continue
+            client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+            for method, url in [
+                ("GET", "/v2/moorings/7"),
+                ("GET", "/berths/"),
+                ("PUT", "/loads/x"),
+            ]:
+                assert client.request(method, url, json={"t": 1}).status_code != 500
+            served += 1
+    assert 10 < served < 50

@@ -237,10 +237,17 @@ class _Reading:
     def _other(self, path: Path, file: str, at: str) -> Path:
         if "://" in file or file.startswith("//"):
             raise FileRefused(f"{at} leads to the network: put the file beside it")
-        target = (path.parent / file).resolve()
+        try:
+            target = (path.parent / file).resolve()
+        except (OSError, ValueError) as error:  # no name of a file
+            raise FileRefused(f"{at} leads to nothing: {error}") from None
         if not target.is_relative_to(self._folder):
             raise FileRefused(f"{at} leads out of the folder {self._folder.name}")
-        if not target.is_file():
+        try:
+            is_there = target.is_file()
+        except (OSError, ValueError):
+            is_there = False
+        if not is_there:
             raise FileRefused(f"{at} leads to nothing: there is no such file")
         self._add(target)
         return target

@@ -177,7 +177,7 @@ class KioskCore(Gated):
         try:
             reply = take(target, (*values.values(), request), frame or sys._getframe())
         except UrnShelfError as refused:
-            return Answer(response(501, text=str(refused)), None, 0.0)
+            return Answer(response(501, text=_sendable(str(refused))), None, 0.0)
         except Exception as error:
             if isinstance(error, OSError) and is_of_the_network(type(error)):
                 return Answer(None, worded(error), request.waits)
@@ -296,8 +296,13 @@ class KioskCore(Gated):
         told = UrnShelfError(text)
         told.__cause__ = error
         self._desk.refusals.note(told, target)
-        return response(500, text=text)
+        return response(500, text=_sendable(text))
 
     def __repr__(self) -> str:
         notes = f", {len(self._notes)} notes: see .notes" if self._notes else ""
         return f"<kiosk {self.name}, {len(self._routes)} routes{notes}>"
+
+
+def _sendable(text: str) -> str:
+    """A message without half characters, which no reply can have."""
+    return text.encode(errors="backslashreplace").decode()

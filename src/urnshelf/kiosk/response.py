@@ -265,7 +265,10 @@ def _body(name: str, given: Mapping[str, Any]) -> tuple[str, tuple[Part, ...]]:
     if name == "json":
         return "application/json", (json_text(given["json"][0]).encode(),)
     if name == "text":
-        return "text/plain; charset=utf-8", (str(given["text"]).encode(),)
+        text = str(given["text"])
+        if not _is_sound(text):
+            raise ReplyRefused(f"text={show(text, 60)}: half a character cannot be sent")
+        return "text/plain; charset=utf-8", (text.encode(),)
     if name == "body":
         return "application/octet-stream", (_bytes(given["body"]),)
     if name == "chunks":
@@ -282,9 +285,19 @@ def json_text(value: object) -> str:
         ReplyRefused: it holds what JSON cannot say.
     """
     try:
-        return codec.dumps(plain(value), ensure_ascii=False, allow_nan=False)
+        text = codec.dumps(plain(value), ensure_ascii=False, allow_nan=False)
+        # half a character can stand in JSON, escaped, and not in UTF-8
+        return text if _is_sound(text) else codec.dumps(plain(value), allow_nan=False)
     except (Unfit, TypeError, ValueError, RecursionError) as why:
         raise ReplyRefused(f"json={show(value, 60)}: {why}") from None
+
+
+def _is_sound(text: str) -> bool:
+    try:
+        text.encode()
+        return True
+    except UnicodeEncodeError:
+        return False
 
 
 def plain(value: object) -> Any:

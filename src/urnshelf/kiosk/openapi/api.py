@@ -6,13 +6,13 @@ Source: OpenAPI Specification 3.0.4 and 3.1.1.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
 from urnshelf.caches import remembered
-from urnshelf.errors import FileRefused
+from urnshelf.errors import CueRefused, FileRefused
 from urnshelf.files.documents import METHODS, Document, read_document
 from urnshelf.kiosk.openapi.contract import Contract
 from urnshelf.kiosk.openapi.operation import Operation, examples_of
@@ -57,22 +57,28 @@ class Api:
         """Checks what a reply says."""
         self.reader = Reader(self.asking)
         self._schemes = dict(root.of("components").mapping("securitySchemes"))
-        self.contracts: list[Contract] = []
-        shapes: dict[tuple[str, str], Contract] = {}
-        for operation, base in self._read(root):
-            template = PathTemplate(operation.path, self._kinds(operation), base)
-            contract = Contract(self, operation, template)
-            other = shapes.setdefault((operation.method, template.shape), contract)
-            if other is not contract:
-                told = f"{operation.method} {other.path}"
-                raise operation.part.refused(f"it takes the same requests as {told}")
-            self.contracts.append(contract)
-        self._check_schemas(root)
+        operations = list(self._read(root))
+        self._check_schemas(root, [operation for operation, _ in operations])
+        self.contracts = list(self._contracts(operations))
         self._note_examples()
         self._schemas = Schemas(references, "writeOnly")
         self._rules: dict[int, Rule] = {}
         if root.of("webhooks").is_there:
             self.left_out.append(f"webhooks: {', '.join(n for n, _ in root.mapping('webhooks'))}")
+
+    def _contracts(self, operations: Iterable[tuple[Operation, Base]]) -> Iterator[Contract]:
+        shapes: dict[tuple[str, str], Contract] = {}
+        for operation, base in operations:
+            try:
+                template = PathTemplate(operation.path, self._kinds(operation), base)
+            except CueRefused as why:
+                raise operation.part.refused(str(why)) from None
+            contract = Contract(self, operation, template)
+            other = shapes.setdefault((operation.method, template.shape), contract)
+            if other is not contract:
+                told = f"{operation.method} {other.path}"
+                raise operation.part.refused(f"it takes the same requests as {told}")
+            yield contract
 
     def _read(self, root: Part) -> Iterator[tuple[Operation, Base]]:
         if not any(root.of(name).is_there for name in ("paths", "components", "webhooks")):
@@ -108,14 +114,14 @@ class Api:
             if body.media.endswith("xml") and body.schema is not None:
                 self.left_out.append(f"{told}: a body of {body.media} is not looked into")
 
-    def _check_schemas(self, root: Part) -> None:
+    def _check_schemas(self, root: Part, operations: Iterable[Operation]) -> None:
         shapes = Shapes()
         named = root.of("components").of("schemas")
         told: list[tuple[Any, str]] = []
         if named.is_there:
             told = [(one, f"{named.pointer}/{name}") for name, one in named.whole().data.items()]
-        for contract in self.contracts:
-            told += contract.operation.schemas()
+        for operation in operations:
+            told += operation.schemas()
         for schema, pointer in told:
             for where, text in shapes.wrong(schema, pointer):
                 raise FileRefused(f"{self.document.at(where)}: {text}")

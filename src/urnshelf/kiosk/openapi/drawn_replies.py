@@ -79,7 +79,8 @@ class DrawnReplies:
 
     def _bits(self, contract: Contract, request: Request, status: int) -> Bits:
         words = (contract.operation.name, str(status), request.raw_path, request.query_text)
-        return Bits(key_of(self._seed, "kiosk", self._name, *words), 0)
+        sound = [word.encode(errors="backslashreplace").decode() for word in words]
+        return Bits(key_of(self._seed, "kiosk", self._name, *sound), 0)
 
     def _value(self, content: Content, bits: Bits, example: str | None) -> Any:
         examples = dict(examples_of(content))

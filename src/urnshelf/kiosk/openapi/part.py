@@ -11,6 +11,8 @@ from urnshelf.records.display import show
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
+_LONGEST_CHAIN = 50
+
 
 class Part(NamedTuple):
     """What stands at a place of a document; `data` is None where nothing does.
@@ -38,10 +40,15 @@ class Part(NamedTuple):
     def led(self) -> Part:
         """The part itself, or what its reference leads to."""
         found = self
-        while isinstance(found.data, dict) and isinstance(found.data.get("$ref"), str):
+        for _ in range(_LONGEST_CHAIN):
+            if not isinstance(found.data, dict) or not isinstance(found.data.get("$ref"), str):
+                return found
             pointer = found.data["$ref"]
-            found = Part(self.document, self.document.found(pointer), pointer)
-        return found
+            try:
+                found = Part(self.document, self.document.found(pointer), pointer)
+            except KeyError:
+                raise self.refused(f"the reference {pointer!r} leads to nothing") from None
+        raise self.refused("its reference leads in a circle")
 
     @property
     def is_there(self) -> bool:
