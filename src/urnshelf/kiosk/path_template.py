@@ -15,6 +15,7 @@ from urnshelf.errors import CueRefused
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _PARAMETER = re.compile(r"\{([^{}]*)\}")
+_WRITTEN_SLASH = re.compile("%2[fF]")
 _SLASH = "\ud800"
 """Stands for a slash that was written %2F: no decoded text can hold half a character."""
 
@@ -152,9 +153,11 @@ class PathTemplate:
 
     def values(self, raw_path: str) -> dict[str, Any] | None:
         """What a path as it came gives for each parameter; None where it is another path."""
-        # a slash that is written %2F belongs to a parameter, and parts none
-        marked = unquote(re.sub("%2[fF]", _SLASH, raw_path))
-        found = self._pattern.fullmatch(marked)
+        return self.values_in(marked(raw_path))
+
+    def values_in(self, path: str) -> dict[str, Any] | None:
+        """The same, of a path that `marked` made: one is asked of many routes."""
+        found = self._pattern.fullmatch(path)
         if found is None:
             return None
         texts = [text.replace(_SLASH, "/") for text in found.groups()]
@@ -163,3 +166,10 @@ class PathTemplate:
 
     def __str__(self) -> str:
         return self.text
+
+
+def marked(raw_path: str) -> str:
+    """A path as it came, decoded; a slash that was written %2F belongs to a parameter, and parts
+    none.
+    """
+    return unquote(_WRITTEN_SLASH.sub(_SLASH, raw_path))

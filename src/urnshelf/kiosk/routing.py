@@ -7,7 +7,7 @@ from typing import Any
 
 from urnshelf.calls.target import FakeState
 from urnshelf.errors import CueRefused
-from urnshelf.kiosk.path_template import PathTemplate
+from urnshelf.kiosk.path_template import PathTemplate, marked
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.route import Promised, RouteTarget
 from urnshelf.near_names import nearest
@@ -122,9 +122,10 @@ class Routes:
     def taken_by(self, request: Request) -> tuple[RouteTarget, dict[str, Any]]:
         """The route that takes a request, and the values of its path's parameters."""
         best: tuple[RouteTarget, dict[str, Any]] | None = None
+        path = marked(request.raw_path)
         for target in self.all():
             if target.method == request.method:
-                values = target.path.values(request.raw_path)
+                values = target.path.values_in(path)
                 is_better = best is None or target.path.rank < best[0].path.rank
                 if values is not None and is_better:
                     best = target, values
