@@ -630,6 +630,7 @@ def of_berths() -> dict[str, Any]:
         "code": str, "harbour": str, "length_m": float, "depth_m": float, "day_rate": str,
         "in_service": bool,
     }  # fmt: skip
+    short = pydantic.create_model("BerthIn2", code=(str, ...))
     given = pydantic.create_model(
         "BerthIn", defect=(str | None, None), **{name: (one, ...) for name, one in types.items()}
     )
@@ -638,11 +639,13 @@ def of_berths() -> dict[str, Any]:
     problem = pydantic.create_model("Problem", detail=(str, ...), code=(int, ...))
 
     @app.get("/berths")
-    def many(harbour: str | None = None, sort: str | None = None) -> list[berth]: ...
+    def many(harbour: str = "", sort: str = "", short: str = "") -> list[berth]: ...
     @app.get("/pages")
     def pages(size: int = 10) -> page: ...
     @app.post("/berths", responses={409: {"model": problem}})
-    def new(one: given) -> berth: ...
+    def new(one: given | short, short: int = 0) -> berth: ...
+    @app.get("/berths/by-code/{code}")
+    def by_code(code: str) -> berth: ...
     @app.get("/berths/{berthId}", responses={404: {"model": problem}})
     def one(berthId: int) -> berth: ...
     @app.put("/berths/{berthId}")
@@ -690,6 +693,13 @@ def test_where_a_schema_is_a_records_the_shelf_answers(shelf: Shelf, tmp_path: P
     [
         ("DELETE", "/berths/9", "no Berth has id=9, and the document promises no 404 for it"),
         ("POST", "/berths/1/inspect", "there are records of Berth on the shelf, and what POST"),
+        ("GET", "/berths?short=x", "but the records do not: "),
+        ("GET", "/berths/by-code/B-1", "there are records of Berth on the shelf, and what GET"),
+        (
+            "POST",
+            "/berths?short=1",
+            "the records do not: no Berth can be made of the body; #/harbour the field is missing",
+        ),
     ],
 )
 def test_what_records_cannot_tell_is_refused(
@@ -698,20 +708,23 @@ def test_what_records_cannot_tell_is_refused(
     kiosk = shelf.kiosk("port", openapi=written(tmp_path, of_berths()))
     client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
     shelf.stock(Berth, 2)
+    sent = {"code": "B-9"} if path.endswith("short=1") else None
     with shelf.refusals_expected():
-        reply = client.request(method, path)
+        reply = client.request(method, path, json=sent)
     assert told in reply.text
     advice = reply.text.splitlines()[-1].strip()
     assert advice.endswith(".gives(from_document())")
     exec(advice, {"cue": cue, "shelf": shelf, "from_document": from_document})
-    assert client.request(method, path).is_success
+    assert client.request(method, path, json=sent).is_success
 
 
 def test_a_collection_at_a_document(shelf: Shelf, tmp_path: Path) -> None:
     kiosk = shelf.kiosk("port", openapi=written(tmp_path, of_berths()))
     kiosk.collection("/berths", Berth)
     client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+    kiosk.collection("/pages", Berth)
     assert client.get("/berths").json() == []
+    assert client.get("/pages").json() == {"items": [], "total": 0}
     assert client.post("/berths", json=BERTH).json()["id"] == 1
     with shelf.refusals_expected():  # the document has no such operation
         assert client.patch("/berths/1", json={"code": "B-1"}).status_code == 501

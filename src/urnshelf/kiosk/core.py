@@ -213,7 +213,7 @@ class KioskCore(Gated):
         if handler is not None:
             call.answered_by = handler
             with self._store.lock:
-                return self._as_promised(target, call, handler(call))
+                return self._handled(target, call, handler)
         request: Request = call.live[-1]
         if self._kept is not None:
             return checked(call, self._from_file(call, request, self._kept))
@@ -225,12 +225,11 @@ class KioskCore(Gated):
         text = unanswered(self._desk._find(call), target, self._routes.all())
         raise self._desk.refusal(call, text)
 
-    def _as_promised(self, target: RouteTarget, call: LiveCall, reply: Response) -> Response:
+    def _handled(self, target: RouteTarget, call: LiveCall, handler: Handled) -> Response:
         promised: Any = target.promised
         if promised is None or self._document is None:
-            return reply
-        conform = self._document.conform
-        return checked(call, conform(promised.contract, call.live[-1], reply, None))
+            return handler(call)
+        return checked(call, self._document.of_collection(call, handler, promised))
 
     def _from_document(self, call: LiveCall, target: RouteTarget) -> Response:
         promised: Any = target.promised

@@ -15,7 +15,7 @@ from urnshelf.kiosk.collection import Handled
 from urnshelf.kiosk.openapi.api import api_of
 from urnshelf.kiosk.openapi.contract import Contract, Wrong
 from urnshelf.kiosk.openapi.drawn_replies import DrawnReplies
-from urnshelf.kiosk.openapi.of_records import OfRecords, Shown
+from urnshelf.kiosk.openapi.of_records import OfRecords, Shown, shown
 from urnshelf.kiosk.problems import TYPE
 from urnshelf.kiosk.reasons import Condition
 from urnshelf.kiosk.request import NoJson, Request
@@ -80,10 +80,13 @@ class Documented:
             raise ReplyRefused(f"{contract.at}: no reply is promised")
         return self.drawn.reply(contract, request, status)
 
-    def of_collection(self, call: LiveCall, handler: Handled, promised: OperationPromised) -> Any:
+    def of_collection(
+        self, call: LiveCall, handler: Handled, promised: OperationPromised
+    ) -> Response:
         """What a collection replies, as the document promises it."""
-        how = None
-        return self.conform(promised.contract, call.live[-1], handler(call), how)
+        contract = promised.contract
+        how = shown(contract, contract.operation.usual)
+        return self.conform(contract, call.live[-1], handler(call), how)
 
     def conform(
         self, contract: Contract, request: Request, reply: Response, how: Shown | None
@@ -115,7 +118,13 @@ class Documented:
     def _problem(self, contract: Contract, request: Request, reply: Response) -> Response:
         """What went wrong, as the document has it."""
         told = Request("GET", "/", reply.headers, reply.body).json
-        detail = told["detail"] if isinstance(told, dict) else ""
+        told = told if isinstance(told, dict) else {}
+        detail = str(told.get("detail") or told.get("error_description") or told.get("error", ""))
+        if reply.status in (400, 415, 422) and "error" not in told:
+            # the document takes the request, and the records do not
+            wrong = [f"{one['pointer']} {one['detail']}" for one in told.get("errors", ())]
+            text = "; ".join([detail, *wrong])
+            raise ReplyRefused(f"the document takes the request, but the records do not: {text}")
         if contract.operation.reply(reply.status) is None:
             raise ReplyRefused(
                 f"{detail}, and the document promises no {reply.status} for it "

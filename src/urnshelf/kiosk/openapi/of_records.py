@@ -9,6 +9,7 @@ from urnshelf.errors import ReplyRefused
 from urnshelf.kiosk.collection import Collection, Handled
 from urnshelf.kiosk.openapi.contract import Contract
 from urnshelf.kiosk.openapi.operation import Content
+from urnshelf.records.description import snake_case
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
 
@@ -141,7 +142,9 @@ class OfRecords:
             base = base.rstrip("/").rsplit("/", len(keys))[0]
         collection = Collection(base, view)
         acts = {method: one for (method, path), one in collection.acts().items() if path != base}
-        if is_one and (how is None or not how.many):
+        # one that is found by another field than its key is not found by us
+        others = [name for name in map(snake_case, parameters) if name in view.fields]
+        if is_one and not set(others) - set(keys) and (how is None or not how.many):
             return acts.get(operation.method)
         acts = {method: one for (method, path), one in collection.acts().items() if path == base}
         is_list = how is not None and how.many and operation.method in ("GET", "HEAD")
