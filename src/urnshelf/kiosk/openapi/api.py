@@ -257,10 +257,14 @@ def _pattern_of_path(pattern: str) -> str:
     return path if not path or path.startswith("/") else f"/{path}"
 
 
+_KEPT = 16
+"""So many documents are kept: tests that write their own would fill the memory."""
+
+
 @remembered
-def _known(_path: Path) -> list[Api]:
-    """Where the document of a path is kept, once it was read."""
-    return []
+def _known() -> dict[Path, Api]:
+    """The documents that were read, the last one last."""
+    return {}
 
 
 def api_of(path: Path) -> Api:
@@ -272,7 +276,11 @@ def api_of(path: Path) -> Api:
     Raises:
         FileRefused: as `Api`.
     """
-    known = _known(path.absolute())
-    if not known or not known[0].document.is_current:
-        known[:] = [Api(path)]
-    return known[0]
+    known, place = _known(), path.absolute()
+    api = known.pop(place, None)
+    if api is None or not api.document.is_current:
+        api = Api(path)
+    known[place] = api
+    for oldest in list(known)[:-_KEPT]:
+        known.pop(oldest, None)
+    return api
