@@ -40,9 +40,14 @@ def is_literal(node: ast.expr) -> bool:
         return len(keys) == len(node.keys) and all(map(is_literal, [*keys, *node.values]))
     if isinstance(node, ast.Call):
         return _is_made(node)
-    # a member of an enumeration: Name.NAME
-    is_member = isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name)
-    return is_member and node.value.id[:1].isupper() and node.attr.isupper()  # type: ignore[attr-defined]
+    return _is_member(node)
+
+
+def _is_member(node: ast.expr) -> bool:
+    """Whether it is written as a member of an enumeration is: `State.OPEN`."""
+    if not isinstance(node, ast.Attribute) or not isinstance(node.value, ast.Name):
+        return False
+    return node.value.id[:1].isupper() and node.attr.isupper()
 
 
 def _is_made(node: ast.Call) -> bool:

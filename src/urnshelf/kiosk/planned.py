@@ -110,16 +110,18 @@ class Planning:
         where = f"{where}, collection {path!r}"
         _refuse_unknown(data, _COLLECTION, where)
         table = self._table(_text(data, "table", where), where)
-        if not isinstance(table.what, type):
+        what = table.what
+        if not isinstance(what, type):
             raise FileRefused(
                 f"{where}: the table {table.name!r} is of a JSON Schema, and records of a type are "
                 "kept: give it a type; or reply with it, reply = { table = … }"
             )
         self._told(where, lambda: self._stock(table))
-        self._told(where, lambda: self._kiosk.collection(path, table.what))  # type: ignore[arg-type]
-        for target in self._kiosk._routes.all():
-            if target in self._kiosk._handlers and target.path.bare.startswith(path):
-                target.tags = (*target.tags, *_texts(data, "tags", where))
+        self._told(where, lambda: self._kiosk.collection(path, what))
+        under, tags = f"{path.rstrip('/')}/", _texts(data, "tags", where)
+        for target in self._kiosk._handlers:
+            if f"{target.path.bare}/".startswith(under):
+                target.tags = tuple(dict.fromkeys([*target.tags, *tags]))
 
     def _stock(self, table: PlannedTable) -> None:
         if table.name in self._stocked:
