@@ -206,15 +206,31 @@ def test_without_a_literal(ferry):
         "it met more than one value, Decimal('2.50') and Decimal('5.00'): which one is meant?"
     )
     assert "test_object: it met <" in lines[1]
-    assert lines[1].endswith(">, which has no plain code in this file")
+    assert lines[1].endswith(">, which cannot be written there")
     assert lines[2].endswith(
         "test_without_a_literal: it compares with no literal, and fails: look at it"
     )
 
 
+def test_ends_of_lines_and_odd_characters_stay(
+    folder: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    text = "\ufeffTEXT = 'a\u2028b'\r\n\x0c\r\ndef test_it():\r\n    x = 'é'; assert 1 + 1 == 3\r\n"
+    Path("test_ferry.py").write_bytes((text + "    y = 5\r\n    assert y is None\r\n").encode())
+    code, told = mend(capsys, "--write")
+    assert code == 1
+    assert "it met 5, which cannot be written there" in told
+    mended = text.replace("== 3", "== 2") + "    y = 5\r\n    assert y is None\r\n"
+    assert Path("test_ferry.py").read_bytes() == mended.encode()
+
+
 @pytest.mark.parametrize(
     ("text", "told"),
     [
+        (
+            "# coding: latin-1\ndef test_it(): ...\n",
+            "it is written in iso-8859-1, and UTF-8 is mended",
+        ),
         ("def broken(:", "test_ferry.py, line 1: it is no Python: "),
         ("import nowhere_at_all\n", "No module named 'nowhere_at_all'"),
         ("VALUE = 7\n", "test_ferry.py: there are no tests in it"),

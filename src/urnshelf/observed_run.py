@@ -8,7 +8,7 @@ import sys
 from collections.abc import Sequence
 from importlib.abc import Loader, MetaPathFinder
 from importlib.machinery import ModuleSpec, PathFinder
-from importlib.util import spec_from_loader
+from importlib.util import decode_source, spec_from_loader
 from pathlib import Path
 from types import ModuleType
 from typing import Any
@@ -45,7 +45,8 @@ class _Finder(MetaPathFinder, Loader):
 
     def exec_module(self, module: ModuleType) -> None:
         module.__file__ = str(self._path)
-        self.observed = Observed(self._path.read_text("utf-8"), str(self._path))
+        text = decode_source(self._path.read_bytes())
+        self.observed = Observed(text, str(self._path))
         exec(self.observed.code, self.observed.names(vars(module)))
 
 

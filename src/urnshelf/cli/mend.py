@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import ast
+import io
 import json
 import os
 import subprocess
 import sys
+import tokenize
 from importlib.util import find_spec
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -36,7 +38,7 @@ def mend(file: str, is_written: bool) -> int:
         FileRefused: no file of tests, or one that is no Python.
     """
     path = Path(file)
-    text = _read(path)
+    mark, text = _read(path)
     told = _observed(path)
     found = mended(text, [Site(*one) for one in told["sites"]], [Seen(*o) for o in told["seen"]])
     doubts = [*found.doubts, *_changed([tuple(one) for one in told["failed"]], path)]
@@ -48,16 +50,22 @@ def mend(file: str, is_written: bool) -> int:
     if not is_written:
         print(f"{plural(len(found.tests), 'test')} to be mended: urnshelf mend {file} --write")
         return 1
-    _write(path, found.text)
+    _write(path, mark + found.text)
     print(f"{path}: {plural(len(found.tests), 'test')} mended")
     return 1 if doubts else _judged(path)
 
 
-def _read(path: Path) -> str:
+def _read(path: Path) -> tuple[str, str]:
+    """The mark at a file's front, if it has one, and its text with its own ends of lines."""
     try:
-        text = path.read_bytes().decode("utf-8")
-        ast.parse(text)
-        return text
+        data = path.read_bytes()
+        coding, _ = tokenize.detect_encoding(io.BytesIO(data).readline)
+        if coding not in ("utf-8", "utf-8-sig"):
+            raise FileRefused(f"{path.name}: it is written in {coding}, and UTF-8 is mended")
+        ast.parse(data)
+        text = data.decode()
+        bare = text.removeprefix("\ufeff")
+        return text[: len(text) - len(bare)], bare
     except (OSError, UnicodeError) as error:
         raise FileRefused(f"{path} cannot be read: {why(error)}") from None
     except SyntaxError as wrong:

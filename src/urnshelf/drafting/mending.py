@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import difflib
+import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
 from urnshelf.drafting.observing import Seen, Site
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+_LINE = re.compile(r"[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+")
 
 
 class Doubt(NamedTuple):
@@ -59,7 +62,7 @@ def mended(text: str, sites: Sequence[Site], seen: Sequence[Seen]) -> Mended:
             why = f"it met more than one value, {shown}: which one is meant?"
             doubts.append(Doubt(site.test, site.line, why))
         elif None in sources:
-            why = f"it met {met[0].shown}, which has no plain code in this file"
+            why = f"it met {met[0].shown}, which cannot be written there"
             doubts.append(Doubt(site.test, site.line, why))
         else:
             edits.append((site, str(met[0].source)))
@@ -67,7 +70,8 @@ def mended(text: str, sites: Sequence[Site], seen: Sequence[Seen]) -> Mended:
 
 
 def _edited(text: str, edits: Sequence[tuple[Site, str]]) -> str:
-    lines = [line.encode() for line in text.splitlines(keepends=True)]
+    # as Python counts lines: a form feed, or a line separator in a text, ends none
+    lines = [line.encode() for line in _LINE.findall(text)]
     # from the end, so that what stands before keeps its place
     for site, source in sorted(edits, key=lambda one: (one[0].line, one[0].start), reverse=True):
         first, last = site.line - 1, site.last_line - 1

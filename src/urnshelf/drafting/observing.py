@@ -9,6 +9,7 @@ import re
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from enum import Enum
+from types import NoneType
 from typing import Any, NamedTuple
 
 from urnshelf.drafting.literals import is_literal, source_of
@@ -94,6 +95,8 @@ class Observed:
             value = int(actual) if is_number else actual  # type: ignore[call-overload]
             told = getattr(wanted, "expected", wanted)  # of a number that is about another
             source = source_of(value, module, like=told)
+            if is_same and not isinstance(value, (bool, Enum, NoneType)):
+                source = None  # of other values there may be several that are equal
             self.seen.append(Seen(site, bool(fits), source, f"{value!r}"[:200]))
             return True
 

@@ -177,6 +177,8 @@ class KioskCore(Gated):
         try:
             reply = take(target, (*values.values(), request), frame or sys._getframe())
         except UrnShelfError as refused:
+            if all(one is not refused for one in self._desk.refusals.noted):
+                self._desk.refusals.note(refused, target)  # nothing of ours is hidden by a 501
             return Answer(response(501, text=_sendable(str(refused))), None, 0.0)
         except Exception as error:
             if isinstance(error, OSError) and is_of_the_network(type(error)):

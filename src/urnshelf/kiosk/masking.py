@@ -21,12 +21,10 @@ class Masks:
 
     Args:
         is_masked: tells by a name whether it is that of a secret.
-        by: what stands for a secret.
     """
 
-    def __init__(self, is_masked: Callable[[str], bool] = is_secret, by: str = MASK) -> None:
+    def __init__(self, is_masked: Callable[[str], bool] = is_secret) -> None:
         self._is_masked = is_masked
-        self.by = by
         self._found: Counter[str] = Counter()
 
     def told(self) -> list[str]:
@@ -35,7 +33,7 @@ class Masks:
 
     def _mask(self, what: str) -> str:
         self._found[what] += 1
-        return self.by
+        return MASK
 
     def data(self, data: Any, what: str = "field") -> Any:
         """JSON data, with secrets masked."""

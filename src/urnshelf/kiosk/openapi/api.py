@@ -57,6 +57,8 @@ class Api:
         """Checks what a reply says."""
         self.reader = Reader(self.asking)
         self._schemes = dict(root.of("components").mapping("securitySchemes"))
+        for scheme in self._schemes.values():
+            _check_scheme(scheme)
         operations = list(self._read(root))
         self._check_schemas(root, [operation for operation, _ in operations])
         self.contracts = list(self._contracts(operations))
@@ -110,9 +112,10 @@ class Api:
                 self.left_out.append(
                     f"{told}: the link {', '.join(links)} of {status} means nothing"
                 )
-        for body in operation.body:
-            if body.media.endswith("xml") and body.schema is not None:
-                self.left_out.append(f"{told}: a body of {body.media} is not looked into")
+        replies = [one for reply in operation.replies.values() for one in reply.contents]
+        for media in dict.fromkeys(one.media for one in (*operation.body, *replies)):
+            if media.endswith("xml"):
+                self.left_out.append(f"{told}: a body of {media} is not looked into")
 
     def _check_schemas(self, root: Part, operations: Iterable[Operation]) -> None:
         shapes = Shapes()
@@ -192,7 +195,10 @@ class Api:
             raise operation.part.of("security").refused("a list is wanted")
         ways: list[list[tuple[str, Part]]] = []
         for way in told:
-            names = list(way) if isinstance(way, dict) else []
+            if not isinstance(way, dict):
+                at = operation.part.of("security")
+                raise at.refused(f"a mapping of schemes is wanted, not {show(way, 40)}")
+            names = list(way)
             for name in names:
                 if name not in self._schemes:
                     pointer = f"{operation.part.pointer}/security"
@@ -213,6 +219,23 @@ def _check_version(root: Part) -> None:
     if version is None:
         raise root.refused("it is no OpenAPI document: `openapi: 3.1.0` is lacking")
     raise root.refused(f"openapi is {show(version, 20)}, and 3.0 and 3.1 are read")
+
+
+_SCHEMES = ("apiKey", "http", "mutualTLS", "oauth2", "openIdConnect")
+_KEYS = ("header", "query", "cookie")
+
+
+def _check_scheme(scheme: Part) -> None:
+    """Refuse one that does not say where a client's credentials are."""
+    kind = scheme.whole().text("type")
+    if kind not in _SCHEMES:
+        raise scheme.of("type").refused(f"one of {', '.join(_SCHEMES)} is wanted")
+    if kind == "http":
+        scheme.text("scheme")
+    if kind == "apiKey":
+        scheme.text("name")
+        if scheme.text("in") not in _KEYS:
+            raise scheme.of("in").refused(f"one of {', '.join(_KEYS)} is wanted")
 
 
 def _base(operation: Part, item: Part, root: Part) -> Base:

@@ -18,6 +18,7 @@ from urnshelf.urn.mixing import Bits, key_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
+_TEXT: dict[str, Any] = {"type": "string"}
 USUAL_ITEMS = 2
 """Of a list that is a whole body, where an empty one was drawn."""
 
@@ -72,7 +73,7 @@ class DrawnReplies:
             if status < 300 and example is None:
                 value = self._speaking_of(contract, request, content, value)
             for name, one in (fields or {}).items():
-                value = self._with(content, value, name, one, is_told=True)
+                value = self._told(content, value, name, one)
         except RecordRefused as why:
             raise ReplyRefused(f"{self._api.name}: {why}; cue it: .gives(response(…))") from None
         return _written(status, headers, content, value)
@@ -119,7 +120,7 @@ class DrawnReplies:
         for number, (name, part) in enumerate(promised.headers.items()):
             if name.lower() in ("content-type", "content-length"):
                 continue
-            schema = part.data.get("schema", {"type": "string"})
+            schema = part.data.get("schema", _TEXT)
             value = part.data.get("example")
             if value is None:
                 rule = self._api.rule(schema, f"{part.pointer}/schema")
@@ -147,22 +148,37 @@ class DrawnReplies:
             value = self._with(content, value, name, one)
         return value
 
-    def _with(
-        self, content: Content, value: Any, name: str, one: Any, *, is_told: bool = False
-    ) -> Any:
+    def _with(self, content: Content, value: Any, name: str, one: Any) -> Any:
         """The value with a field, where it has that field and the document allows it."""
-        if isinstance(value, dict):
-            changed: Any = {**value, name: one} if name in value or is_told else value
-        elif isinstance(value, list) and value:
+        changed = value
+        if isinstance(value, dict) and name in value:
+            changed = {**value, name: one}
+        elif isinstance(value, list):
             changed = [
                 {**item, name: one} if isinstance(item, dict) and name in item else item
                 for item in value
             ]
-        else:
-            return value
-        if is_told or content.schema is None:
-            return changed
-        return changed if self._api.replying.allows(content.schema, changed) else value
+        is_allowed = content.schema is None or self._api.replying.allows(content.schema, changed)
+        return changed if is_allowed else value
+
+    def _told(self, content: Content, value: Any, name: str, one: Any) -> Any:
+        """The value with a field that the test told: of an object, or of each in a list.
+
+        Raises:
+            ReplyRefused: the document has no such field.
+        """
+        reader = self._api.reader
+        shape = reader.shape(content.schema)
+        if isinstance(value, list):
+            shape = reader.shape(shape.items)
+        items = value if isinstance(value, list) else [value]
+        names = sorted(shape.properties)
+        if not all(isinstance(item, dict) for item in items) or (names and name not in names):
+            at = self._api.document.at(content.part.pointer)
+            hint = nearest(name, names) if names else "its body is no object"
+            raise ReplyRefused(f"{at}: there is no field {name!r}; {hint}")
+        changed = [{**item, name: one} for item in items]
+        return changed if isinstance(value, list) else changed[0]
 
 
 def _exampled(schema: Any, value: Any, api: Api, depth: int) -> Any:
@@ -187,8 +203,9 @@ def _chosen(promised: Reply, request: Request) -> Content | None:
         return None
     ranked = sorted(promised.contents, key=lambda one: not one.is_json)
     accept = request.headers.get("accept", "*/*")
-    wanted = [one.partition(";")[0].strip().lower() for one in accept.split(",")]
-    for media in wanted:
+    liked, refused = _accepted(accept)
+    ranked = [one for one in ranked if one.media not in refused]
+    for media in liked:
         found = of_media(ranked, media)
         if media != "*/*" and found is not None:
             return found
@@ -198,8 +215,26 @@ def _chosen(promised: Reply, request: Request) -> Content | None:
                 return one
     raise ReplyRefused(
         f"{promised.part.document.at(promised.part.pointer)}: the request accepts {accept}, and "
-        f"{', '.join(one.media for one in ranked)} is promised"
+        f"{', '.join(one.media for one in promised.contents)} is promised"
     )
+
+
+def _accepted(accept: str) -> tuple[list[str], list[str]]:
+    """The media types that a client accepts, those first that it likes best, and those that it
+    refuses: RFC 9110, section 12.5.1.
+    """
+    found: list[tuple[float, str]] = []
+    for one in accept.split(","):
+        media, *parameters = (part.strip().lower() for part in one.split(";"))
+        weights = [part[2:] for part in parameters if part.startswith("q=")]
+        try:
+            weight = float(weights[0]) if weights else 1.0
+        except ValueError:
+            weight = 1.0
+        found.append((-weight, media))
+    found.sort(key=lambda told: told[0])
+    refused = [media for weight, media in found if not weight]
+    return [media for weight, media in found if weight], refused
 
 
 def _written(status: int, headers: Mapping[str, str], content: Content, value: Any) -> Response:
