@@ -258,3 +258,15 @@ class FileRefused(UrnShelfError):
         ...
     urnshelf.errors.FileRefused: berths.txt cannot be read: No such file or directory
     """
+
+
+class DraftRefused(UrnShelfError):
+    """Something of which no tests can be drafted: no such method, a dependency without a type, a
+    method that never ends.
+
+    >>> from urnshelf.drafting import draft
+    >>> draft(7)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.DraftRefused: draft() takes a service's class, one of its methods, or a func...
+    """

@@ -108,7 +108,7 @@ class Observed:
                 yield info
             told = str(info.value)
             wanted = re.escape(pattern) if is_escaped else pattern
-            source = source_of(told, module) if is_escaped else _as_pattern(told)
+            source = source_of(told, module) if is_escaped else as_pattern(told)
             self.seen.append(Seen(site, bool(re.search(wanted, told)), source, told[:200]))
 
         module |= {SEEN: seen, RAISED: raised}
@@ -190,7 +190,7 @@ class _Rewriting(ast.NodeTransformer):
         return ast.Constant(len(self.sites) - 1)
 
 
-def _as_pattern(text: str) -> str:
+def as_pattern(text: str) -> str:
     """A text as the pattern that it matches, as code."""
     escaped = re.sub(r"([\\^$*+?{}\[\]|()])", r"\\\1", text)
     is_raw = escaped != text and '"' not in text and escaped.isprintable()

@@ -1,0 +1,334 @@
+"""From what a search found to tests: those that are needed, made small, and made to hold whatever
+else is drawn.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from typing import Any, NamedTuple
+
+from urnshelf.drafting.arrangement import Arrangement, Asked
+from urnshelf.drafting.asserting import Among, Asserting
+from urnshelf.drafting.decisions import Decision, Way
+from urnshelf.drafting.leaves import reply_node
+from urnshelf.drafting.searching import Search
+from urnshelf.drafting.spelling import NotWritten, Spelling
+from urnshelf.drafting.telling import tells
+from urnshelf.drafting.trial import SEED, Trial
+from urnshelf.drafting.usual_values import NO_VALUE, others, usual
+from urnshelf.drafting.values import Drawn, Path, is_plain
+from urnshelf.records.recognising import describe
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+_SEEDS = tuple(range(101, 107))
+"""Those that each step is tried with."""
+_MORE_SEEDS = tuple(range(201, 235))
+"""Those that decide in the end."""
+
+
+class Settled(NamedTuple):
+    """A test to be written.
+
+    Args:
+        trial: what it sets up, and what happens.
+        ways: those that it is there for.
+        notes: comments for its arrangement: a default that decides, by the method asked.
+    """
+
+    trial: Trial
+    ways: tuple[Way, ...]
+    notes: dict[Asked, str]
+
+
+class Settling:
+    """Chooses, shrinks and pins.
+
+    Args:
+        search: what was found.
+    """
+
+    def __init__(self, search: Search) -> None:
+        self._search = search
+        self._goals = set(search.all_ways())
+        self.unstable: list[Trial] = []
+        """Trials that gave something else each time."""
+
+    def settled(self) -> list[Settled]:
+        """The tests, in the order of the code."""
+        chosen = self._chosen()
+        found: list[Settled] = []
+        taken: set[Way] = set()
+        for trial, ways in chosen:
+            small = self._shrunk(trial, ways)
+            held = self._held(small, ways)
+            if held is None or not self._is_repeated(held):
+                self.unstable.append(small)
+                continue
+            found.append(Settled(held, tuple(ways), {}))
+            taken |= held.ways.keys()
+        return self._without_doubles(found)
+
+    # --- choosing ---------------------------------------------------------------------------------
+
+    def _chosen(self) -> list[tuple[Trial, list[Way]]]:
+        """The fewest trials that take all ways, each with those that it is there for."""
+        search = self._search
+        wanted = [way for way in search.all_ways() if way in search.found]
+        wanted += [way for way in search.edge_ways() if way in search.found]
+        picked: dict[int, Trial] = {}
+        covered: set[Way] = set()
+        for way in wanted:
+            if way not in covered:
+                trial = search.found[way]
+                picked[id(trial)] = trial
+                covered |= trial.ways.keys()
+        kept = list(picked.values())
+        for trial in sorted(kept, key=lambda one: -one.arrangement.size):
+            rest = [one for one in kept if one is not trial]
+            others_take = {way for one in rest for way in one.ways}
+            if all(way in others_take for way in trial.ways if way in set(wanted)):
+                kept = rest
+        if not kept and search.first is not None and search.first.is_path:
+            kept = [search.first]  # code that decides nothing has one path
+        return list(self._with_their_ways(kept, wanted))
+
+    @staticmethod
+    def _with_their_ways(
+        trials: list[Trial], wanted: list[Way]
+    ) -> Iterator[tuple[Trial, list[Way]]]:
+        for trial in trials:
+            rest = {way for one in trials if one is not trial for way in one.ways}
+            yield trial, [way for way in wanted if way in trial.ways and way not in rest]
+
+    def _without_doubles(self, found: list[Settled]) -> list[Settled]:
+        """Those left that another one does not repeat."""
+        kept: dict[str, Settled] = {}
+        for one in found:
+            kept.setdefault(one.trial.arrangement.key, one)
+        return list(kept.values())
+
+    # --- making small -----------------------------------------------------------------------------
+
+    def _shrunk(self, trial: Trial, ways: list[Way]) -> Trial:
+        """The same path with as little set up as it takes."""
+        changed = True
+        while changed:
+            changed = False
+            for smaller in self._smaller(trial):
+                if smaller.size >= trial.arrangement.size and smaller.key == trial.arrangement.key:
+                    continue
+                found = self._search.retried(smaller)
+                if self._is_as_good(found, trial, ways) and _is_smaller(found, trial):
+                    trial, changed = found, True
+                    break
+        return trial
+
+    def _smaller(self, trial: Trial) -> Iterator[Arrangement]:
+        arrangement = trial.arrangement
+        for number in reversed(range(len(arrangement.records))):
+            yield arrangement.without("records", number)
+        called = {call.asked for call in trial.calls}
+        for asked, values in arrangement.replies.items():
+            if asked in self._search.service.fixed:
+                continue
+            if asked not in called:
+                yield arrangement.without("replies", asked)
+            if len(values) > 1:
+                yield arrangement.with_replies(asked, *values[:-1])
+                yield arrangement.with_replies(asked, *values[1:])
+            node = reply_node(asked)
+            plain = usual(node, asked.method)
+            if plain is not NO_VALUE and repr(values) != repr((plain,)):
+                yield arrangement.with_replies(asked, plain)
+        for part in ("built", "given"):
+            defaults = self._search.service.defaults(part)
+            for name in getattr(arrangement, part):
+                if name in defaults:
+                    yield arrangement.without(part, name)
+        for at, told in _told_in(arrangement):
+            yield _retold(arrangement, at, {})
+            for name in told:
+                yield _retold(arrangement, at, {n: v for n, v in told.items() if n != name})
+
+    def _is_as_good(self, found: Trial, trial: Trial, ways: list[Way]) -> bool:
+        if not found.is_path or type(found.error) is not type(trial.error):
+            return False
+        return all(way in found.ways for way in ways)
+
+    # --- holding ----------------------------------------------------------------------------------
+
+    def _held(self, trial: Trial, ways: list[Way]) -> Trial | None:
+        """The trial with the fields told that matter: it is the same whatever else is drawn."""
+        seeds = list(_SEEDS)
+        for _ in range(6):
+            held = self._pinned(trial, seeds)
+            if held is None:
+                return None
+            wrong = next((s for s in _MORE_SEEDS if not self._is_same(held, s)), None)
+            if wrong is None:
+                return held
+            seeds = [wrong, *seeds]
+        return None
+
+    def _pinned(self, trial: Trial, seeds: list[int]) -> Trial | None:
+        if self._holds(trial, seeds):
+            return trial
+        pinned = self._search.retried(_all_told(trial))
+        if not pinned.is_path or not self._holds(pinned, seeds):
+            return None
+        told_before = dict(_told_in(trial.arrangement))
+        for at, told in list(_told_in(pinned.arrangement)):
+            extra = [name for name in told if name not in told_before.get(at, {})]
+            pinned = self._unpinned(pinned, at, extra, seeds)
+        return pinned
+
+    def _unpinned(self, pinned: Trial, at: Path, extra: list[str], seeds: list[int]) -> Trial:
+        """Tell fewer fields of one record, half of them at a time."""
+        groups = [extra]
+        while groups:
+            group = groups.pop(0)
+            if not group:
+                continue
+            told = dict(_told_in(pinned.arrangement)).get(at, {})
+            rest = {name: value for name, value in told.items() if name not in group}
+            found = self._search.retried(_retold(pinned.arrangement, at, rest))
+            if found.is_path and self._is_equal(found, pinned) and self._holds(found, seeds):
+                pinned = found
+            elif len(group) > 1:
+                half = len(group) // 2
+                groups += [group[:half], group[half:]]
+        return pinned
+
+    def _holds(self, trial: Trial, seeds: list[int]) -> bool:
+        return all(self._is_same(trial, seed) for seed in seeds)
+
+    def _is_same(self, trial: Trial, seed: int) -> bool:
+        return self._is_equal(self._search.trials.run(trial.arrangement, seed), trial)
+
+    def _is_equal(self, found: Trial, trial: Trial) -> bool:
+        if found.is_path is not trial.is_path or found.ways.keys() != trial.ways.keys():
+            return False
+        return observed(found) == observed(trial)
+
+    def _is_repeated(self, trial: Trial) -> bool:
+        """Whether it comes out the same a second time."""
+        return self._is_same(trial, SEED)
+
+
+def observed(trial: Trial) -> str:
+    """All that a test would assert, as a text."""
+    spelling = Spelling()
+    told = Asserting(trial, spelling, Among()).told()
+    return f"{told.raised} {told.direct} {told.lines}"
+
+
+def among(tests: list[Settled]) -> Among:
+    """What the tests of a file look at."""
+    told = dict.fromkeys(
+        call.asked for one in tests for call in one.trial.calls if tells(call)
+    )
+    forms = dict.fromkeys(change.form for one in tests for change in one.trial.changes)
+    return Among(tuple(told), tuple(forms))
+
+
+def _is_smaller(found: Trial, trial: Trial) -> bool:
+    one, other = found.arrangement, trial.arrangement
+    return (one.size, len(one.key)) < (other.size, len(other.key))
+
+
+def _told_in(arrangement: Arrangement) -> Iterator[tuple[Path, dict[str, Any]]]:
+    """The records of an arrangement, and the fields that are told of each."""
+
+    def inside(value: Any, at: Path) -> Iterator[tuple[Path, dict[str, Any]]]:
+        if isinstance(value, Drawn):
+            yield at, dict(value.told)
+            for name, one in value.told.items():
+                yield from inside(one, (*at, name))
+        elif isinstance(value, (list, tuple)):
+            for number, one in enumerate(value):
+                yield from inside(one, (*at, number))
+        elif isinstance(value, dict):
+            for name, one in value.items():
+                yield from inside(one, (*at, name))
+
+    for number, record in enumerate(arrangement.records):
+        yield from inside(record, ("records", number))
+    for part in ("built", "given", "replies"):
+        for name, value in getattr(arrangement, part).items():
+            yield from inside(value, (part, name))
+
+
+def _at(arrangement: Arrangement, path: Path) -> Any:
+    part, name, *rest = path
+    value: Any = getattr(arrangement, part)[name]
+    for one in rest:
+        value = value.told[one] if isinstance(value, Drawn) else value[one]
+    return value
+
+
+def _retold(arrangement: Arrangement, at: Path, told: dict[str, Any]) -> Arrangement:
+    record = _at(arrangement, at)
+    return arrangement.put(at, Drawn(record.form, told))
+
+
+def _all_told(trial: Trial) -> Arrangement:
+    """The arrangement with every plain field told as it was drawn."""
+    arrangement = trial.arrangement
+    for at, told in list(_told_in(arrangement)):
+        record = _at(arrangement, at)
+        described = describe(record.form)
+        fields = trial.drawn.get(at, {})
+        more = {
+            name: value
+            for name, value in fields.items()
+            if name not in told and described is not None and name in described.given
+            and name.isidentifier() and _can_be_told(value)
+        }  # fmt: skip
+        arrangement = arrangement.put(at, Drawn(record.form, {**more, **told}))
+    return arrangement
+
+
+def _can_be_told(value: Any) -> bool:
+    if not (is_plain(value) or isinstance(value, (list, tuple, dict, set, frozenset))):
+        return False
+    try:
+        Spelling().plain(value)
+    except NotWritten:
+        return False
+    return True
+
+
+def with_reply(arrangement: Arrangement, asked: Asked, value: Any) -> Arrangement:
+    """The same with another single reply."""
+    return replace(arrangement, replies={**arrangement.replies, asked: (value,)})
+
+
+def deciding(
+    search: Search, one: Settled, condition: Callable[[Decision], str]
+) -> dict[Asked, str]:
+    """The replies of a test that nobody chose and that decide something: another one would take
+    another way.
+
+    Args:
+        search: runs it.
+        one: the test.
+        condition: how a decision is told.
+    """
+    found: dict[Asked, str] = {}
+    trial = one.trial
+    for asked, values in trial.arrangement.replies.items():
+        node = reply_node(asked)
+        plain = usual(node, asked.method)
+        if len(values) != 1 or repr(values[0]) != repr(plain) or asked in search.service.fixed:
+            continue
+        for other in list(others(values[0], node))[:3]:
+            tried = search.retried(with_reply(trial.arrangement, asked, other))
+            if not tried.is_path or tried.ways.keys() == trial.ways.keys():
+                continue
+            way = next(way for way in (*trial.ways, *tried.ways) if not (
+                way in trial.ways and way in tried.ways))  # fmt: skip
+            found[asked] = condition(search.decisions[way.site])
+            break
+    return found

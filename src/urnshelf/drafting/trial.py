@@ -1,0 +1,421 @@
+"""A trial: one run of the method over an arrangement, on a shelf of its own."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import AsyncIterator, Iterator, Mapping
+from dataclasses import dataclass, field
+from types import CodeType, TracebackType
+from typing import Any, NamedTuple
+
+from urnshelf.calls.handles import attribute
+from urnshelf.calls.cueing import cue
+from urnshelf.calls.ledger import NO_REPLY, LiveCall
+from urnshelf.calls.replies import Raising
+from urnshelf.calls.script import Line
+from urnshelf.calls.target import AssignmentTarget, AttributeTarget, Target
+from urnshelf.drafting.arrangement import Arrangement, Asked
+from urnshelf.drafting.decisions import Way
+from urnshelf.drafting.guarding import Guard, Stopped
+from urnshelf.drafting.noting import Hint, NeverEnds, Notes
+from urnshelf.drafting.service import Service
+from urnshelf.drafting.values import Path, is_plain, made
+from urnshelf.errors import UnansweredCall, UrnShelfError
+from urnshelf.fakes.obvious import CLOCK, OBVIOUS
+from urnshelf.readings.operations import Operation, Reading
+from urnshelf.records.recognising import describe
+from urnshelf.shelf import Shelf
+from urnshelf.types.nodes import Kind
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+SEED = 7
+"""Of a shelf on which nothing else is said."""
+_LIMITS: dict[str, Any] = {"repeat_limit": 400, "refusal_limit": 20}
+
+
+class Lacking(BaseException):
+    """A reply that was not arranged; no `except` of the service stops it."""
+
+    def __init__(self, asked: Asked, target: Target) -> None:
+        super().__init__(asked)
+        self.asked = asked
+        self.target = target
+
+
+class Made(NamedTuple):
+    """A call that the service made.
+
+    Args:
+        asked: the method.
+        target: likewise, as the desk knows it.
+        arguments: in the order of the parameters, as they were.
+        by: `cue`, `reading`, `obvious`, `clock`, or empty.
+        reading: who answered, where it was one.
+        reply: what came back.
+        line: of the service's code.
+        is_empty: whether nothing was found.
+    """
+
+    asked: Asked
+    target: Target
+    arguments: tuple[Any, ...]
+    by: str
+    reading: Reading | None
+    reply: Any
+    line: int
+    is_empty: bool
+
+    @property
+    def operation(self) -> Operation | None:
+        """That of its reading."""
+        return None if self.reading is None else self.reading.operation
+
+
+class Change(NamedTuple):
+    """What became of one record on the shelf.
+
+    Args:
+        kind: `added`, `changed` or `removed`.
+        form: its type.
+        key: its key.
+        before: its fields; empty for one that was added.
+        after: likewise.
+        record: as it is afterwards, or was.
+    """
+
+    kind: str
+    form: Any
+    key: Any
+    before: Mapping[str, Any]
+    after: Mapping[str, Any]
+    record: Any
+
+
+@dataclass(eq=False)
+class Trial:
+    """What one run did.
+
+    Args:
+        arrangement: what was set up, with all replies that were needed.
+        ways: those that were taken, in order.
+    """
+
+    arrangement: Arrangement
+    ways: dict[Way, int] = field(default_factory=dict)
+    operands: dict[int, list[tuple[Any, Any]]] = field(default_factory=dict)
+    hints: list[Hint] = field(default_factory=list)
+    result: Any = None
+    error: BaseException | None = None
+    refused: str = ""
+    """Why it can be no test; empty where it can."""
+    is_finding: bool = False
+    """Whether it ended with a crash that no code raises on purpose."""
+    crashed_at: tuple[str, int] = ("", 0)
+    drawn: dict[Path, Mapping[str, Any]] = field(default_factory=dict)
+    """The fields of each record, as they were before the act."""
+    records: dict[Path, Any] = field(default_factory=dict)
+    calls: list[Made] = field(default_factory=list)
+    changes: list[Change] = field(default_factory=list)
+    stopped: list[Stopped] = field(default_factory=list)
+    lacking: Lacking | None = None
+    never_ends: bool = False
+
+    def put(self, path: Path, value: Any) -> Arrangement:
+        """Its arrangement with another value at a place; what the urn drew around it stays.
+
+        A drawn field may change with the one that is told: then a candidate would change more than
+        it should.
+        """
+        arrangement = self.arrangement
+        at = path[:-1]
+        if at in self.drawn:
+            form = _form_at(arrangement, at)
+            description = describe(form)
+            told = _told_at(arrangement, at)
+            for name, one in self.drawn[at].items():
+                is_key = description is not None and name in description.key
+                is_given = description is not None and name in description.given
+                if is_given and not is_key and name not in told and is_plain(one):
+                    arrangement = arrangement.put((*at, name), one)
+        return arrangement.put(path, value)
+
+    @property
+    def is_path(self) -> bool:
+        """Whether it can be a test."""
+        return not self.refused and not self.is_finding
+
+    @property
+    def returned(self) -> bool:
+        """Whether it came to an end without an exception."""
+        return self.is_path and self.error is None
+
+
+class Trials:
+    """Runs arrangements.
+
+    Args:
+        service: what is run.
+        notes: what its probes note.
+        guard: what keeps it from doing anything outside.
+    """
+
+    def __init__(self, service: Service, notes: Notes, guard: Guard) -> None:
+        self._service = service
+        self._notes = notes
+        self._guard = guard
+        self.count = 0
+
+    def run(self, arrangement: Arrangement, seed: int = SEED) -> Trial:
+        """Run it once.
+
+        Args:
+            arrangement: what is set up.
+            seed: the shelf's.
+        """
+        self.count += 1
+        trial = Trial(arrangement)
+        self._notes.clear()
+        self._guard.stopped = []
+        shelf = Shelf(seed, **_LIMITS)
+        try:
+            self._act(shelf, trial)
+        finally:
+            trial.ways, trial.operands = self._notes.ways, self._notes.operands
+            trial.hints = self._notes.hints
+            trial.stopped = self._guard.stopped
+            self._notes.clear()
+            shelf._undo()
+            shelf._let_go()
+        return trial
+
+    def _act(self, shelf: Shelf, trial: Trial) -> None:
+        shelf._desk.put_after(_lacking)
+        try:
+            before, call = self._set_up(shelf, trial)
+        except UrnShelfError as why:
+            trial.refused = str(why)
+            return
+        except Exception as why:
+            trial.refused = f"{type(why).__name__}: {why}"
+            return
+        trial.calls = []
+        ours = len(shelf._desk.ledger)
+        try:
+            with self._guard.on():
+                trial.result = self._service.settled(call())
+        except Lacking as lacking:
+            trial.lacking, trial.refused = lacking, f"{lacking.asked!r} has no reply"
+        except NeverEnds:
+            trial.never_ends, trial.refused = True, "it never ends"
+        except Exception as error:
+            trial.error = error
+        except BaseException as error:
+            trial.refused = f"{type(error).__name__}: {error}"
+        trial.calls = [_made(one) for one in shelf._desk.ledger[ours:]]
+        self._judge(shelf, trial)
+        trial.changes = list(_changes(before, _stored(shelf)))
+
+    def _set_up(self, shelf: Shelf, trial: Trial) -> tuple[Any, Any]:
+        def keep(at: Path, record: Any) -> None:
+            description = describe(type(record)) or describe(_form_at(trial.arrangement, at))
+            trial.drawn[at] = dict(description.values(record)) if description else {}
+            trial.records[at] = record
+
+        arrangement = trial.arrangement
+        for place, value in arrangement.swapped.items():
+            if value is None:
+                swap_sleep(shelf, place)
+            else:
+                shelf.swap(place, made(value, shelf, keep, ("swapped", place)))
+        for number, record in enumerate(arrangement.records):
+            at = ("records", number)
+            told = {n: made(one, shelf, keep, (*at, n)) for n, one in record.told.items()}
+            keep(at, shelf.stock(record.form, **told))
+        for asked, values in arrangement.replies.items():
+            at = ("replies", asked)
+            replies = [made(one, shelf, keep, (*at, n)) for n, one in enumerate(values)]
+            arrange_reply(shelf, asked, replies)
+        built = {n: made(v, shelf, keep, ("built", n)) for n, v in arrangement.built.items()}
+        given = {n: made(v, shelf, keep, ("given", n)) for n, v in arrangement.given.items()}
+        call = self._service.prepared(shelf, built, given, self._guard)
+        return _stored(shelf), call
+
+    def _judge(self, shelf: Shelf, trial: Trial) -> None:
+        """Whether it is a path, a finding, or nothing at all."""
+        noted = shelf._desk.refusals.noted
+        if noted and not trial.refused:
+            trial.refused = str(noted[0])
+        error = trial.error
+        if error is None or trial.refused:
+            if self._guard.stopped and not trial.refused:
+                trial.refused = f"it would have {self._guard.stopped[0].what}"
+            return
+        if self._guard.stopped:
+            trial.refused = f"it would have {self._guard.stopped[0].what}"
+        elif isinstance(error, UrnShelfError):
+            trial.refused = str(error)
+        else:
+            trial.is_finding, trial.crashed_at = _is_crash(error, self._service)
+
+
+def arrange_reply(shelf: Shelf, asked: Asked, values: list[Any]) -> None:
+    """Set the cue of one method."""
+    fake = shelf.fake(asked.form, asked.name)
+    if asked.kind == "attribute":
+        cue(attribute(fake, asked.method)).gives(*values)
+        return
+    target = getattr(fake, asked.method) if asked.method else fake
+    if asked.kind == "streams":
+        cue(target).streams(*values[0])
+    elif asked.kind == "enters":
+        cue(target).enters(*values)
+    else:
+        cue(target).gives(*values)
+
+
+def swap_sleep(shelf: Shelf, place: str) -> None:
+    """Let sleeping take no time, where a module's name stands for it."""
+    if place in ("time:sleep", "asyncio:sleep"):
+        shelf.swap(place, everywhere=False)
+    else:
+        shelf.swap(place)
+
+
+def asked_of(target: Target) -> Asked:
+    """What is asked of a fake, by its target."""
+    state = target.state
+    if isinstance(target, AttributeTarget):
+        return Asked(state.interface.form, state.name, target.member.name, "attribute")
+    promise = target.promise
+    kind = "enters" if promise.enters else "streams" if promise.stream else "gives"
+    method = "" if target.member.name == "__call__" else target.member.name
+    return Asked(state.interface.form, state.name, method, kind)
+
+
+def _lacking(call: LiveCall) -> Any:
+    """The last answerer: what nobody arranged ends the run, and is arranged for the next."""
+    if isinstance(call.target, AssignmentTarget):
+        return NO_REPLY
+    raise Lacking(asked_of(call.target), call.target)
+
+
+def _made(live: LiveCall) -> Made:
+    by = live.answered_by
+    reading = None
+    if isinstance(by, Line):
+        told = "cue"
+    elif isinstance(by, Reading):
+        told, reading = "reading", by
+    else:
+        told = "obvious" if by is OBVIOUS else "clock" if by is CLOCK else ""
+    line = next(
+        (p[0] for i, p in enumerate(live.code.co_positions()) if i == live.offset // 2), 0
+    )
+    is_empty = live.error is not None or live.reply is None or _is_bare(live.reply)
+    return Made(
+        asked_of(live.target) if not isinstance(live.target, AssignmentTarget) else
+        Asked(live.target.state.interface.form, live.target.state.name, live.target.member.name,
+              "assigned"),
+        live.target, live.kept, told, reading, live.reply, line or 0, is_empty,
+    )  # fmt: skip
+
+
+def _is_bare(reply: Any) -> bool:
+    return isinstance(reply, (list, tuple, dict, set, frozenset, bool, int)) and not reply
+
+
+def _told_at(arrangement: Arrangement, at: Path) -> Mapping[str, Any]:
+    part, name, *rest = at
+    value: Any = getattr(arrangement, part)[name]
+    for one in rest:
+        value = value.told[one] if hasattr(value, "told") else value[one]
+    return value.told if hasattr(value, "told") else {}
+
+
+def _form_at(arrangement: Arrangement, at: Path) -> Any:
+    part, name, *rest = at
+    if part == "records" and not rest:
+        return arrangement.records[name].form
+    value: Any = getattr(arrangement, part)[name]
+    for one in rest:
+        value = value.told[one] if hasattr(value, "told") else value[one]
+    return getattr(value, "form", type(value))
+
+
+# --- the shelf's records --------------------------------------------------------------------------
+
+
+def _stored(shelf: Shelf) -> dict[tuple[Any, Any], tuple[Any, Mapping[str, Any]]]:
+    """The records on a shelf, by type and key."""
+    found: dict[tuple[Any, Any], tuple[Any, Mapping[str, Any]]] = {}
+    for view in shelf._store.views():
+        stored = view.stored
+        for key, record in list(stored.by_key.items()):
+            description = describe(stored.definition.record_type)
+            one = getattr(record, "record", record)
+            fields = dict(description.values(one)) if description else {}
+            found[stored.definition.record_type, key] = (one, fields)
+    return found
+
+
+def _changes(before: Any, after: Any) -> Iterator[Change]:
+    for (form, key), (record, fields) in after.items():
+        if (form, key) not in before:
+            yield Change("added", form, key, {}, fields, record)
+        elif before[form, key][1] != fields:
+            yield Change("changed", form, key, before[form, key][1], fields, record)
+    for (form, key), (record, fields) in before.items():
+        if (form, key) not in after:
+            yield Change("removed", form, key, fields, {}, record)
+
+
+# --- crashes --------------------------------------------------------------------------------------
+
+
+def _is_crash(error: BaseException, service: Service) -> tuple[bool, tuple[str, int]]:
+    """Whether an exception is one that no code raised on purpose, and where it came from."""
+    # our own probes call what the code calls
+    frames = [one for one in _frames(error.__traceback__) if one[0].co_filename != _PROBES]
+    own = [one for one in frames if service.is_own(one[0].co_filename)]
+    if not own:
+        return False, ("", 0)
+    code, line = own[-1]
+    at = (code.co_filename, line)
+    if service.raises_at(code.co_filename, line) or _was_arranged(frames):
+        return False, at
+    return True, at
+
+
+_PROBES = Notes.step.__code__.co_filename
+
+
+def _was_arranged(frames: list[tuple[CodeType, int]]) -> bool:
+    """Whether a cue raised it, or the shelf."""
+    return frames[-1][0] is Raising.throw.__code__ or (
+        "urnshelf" in frames[-1][0].co_filename and "demo" not in frames[-1][0].co_filename
+    )
+
+
+def _frames(trace: TracebackType | None) -> Iterator[tuple[CodeType, int]]:
+    while trace is not None:
+        yield trace.tb_frame.f_code, trace.tb_lineno
+        trace = trace.tb_next
+
+
+async def collected(stream: AsyncIterator[Any]) -> list[Any]:
+    """The items of a stream that is awaited."""
+    return [item async for item in stream]
+
+
+def is_stream(value: object) -> bool:
+    """Whether a result is run through once."""
+    return inspect.isgenerator(value) or inspect.isasyncgen(value)
+
+
+def promised_kind(target: Target) -> Kind:
+    """What sort of type a method promises."""
+    return target.promise.node.kind
+
+
+__all__ = ["Lacking", "Made", "Trial", "Trials", "UnansweredCall", "arrange_reply", "asked_of"]

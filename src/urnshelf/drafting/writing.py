@@ -1,0 +1,388 @@
+"""The drafted file: fixtures for what tests share, and a function for each test."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from typing import Any, NamedTuple
+
+from urnshelf.drafting.arrangement import Asked
+from urnshelf.drafting.asserting import Among, Asserting, Told
+from urnshelf.drafting.decisions import TRY, Way
+from urnshelf.drafting.naming import is_free, shortened, words_for
+from urnshelf.drafting.searching import Search
+from urnshelf.drafting.service import Service
+from urnshelf.drafting.settling import Settled, among
+from urnshelf.drafting.spelling import Spelling, variable_for
+from urnshelf.drafting.values import Drawn, Faked
+from urnshelf.records.description import snake_case
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+_SHARED = 3
+"""So many tests that set up the same share it."""
+_WIDTH = 88
+_VERBS = re.compile(r"^(get|find|do|make|run)_")
+
+
+class Written(NamedTuple):
+    """A test as text.
+
+    Args:
+        name: the function's.
+        parameters: with their types.
+        arrange: its lines; likewise of the two others.
+        act: …
+        check: …
+        settled: what it is of.
+    """
+
+    name: str
+    parameters: list[str]
+    arrange: list[str]
+    act: list[str]
+    check: list[str]
+    settled: Settled
+
+
+class Writing:
+    """Writes the tests of one service into one file.
+
+    Args:
+        known_fixtures: those of the project for a dependency: the fixture's name, by its type's.
+    """
+
+    def __init__(self, known_fixtures: Mapping[str, str]) -> None:
+        self._known = known_fixtures
+        self.spelling = Spelling()
+        self._names: Counter[str] = Counter()
+        self._fixtures: dict[str, list[str]] = {}
+
+    # --- a file -----------------------------------------------------------------------------------
+
+    def tests(self, search: Search, settled: Sequence[Settled]) -> list[Written]:
+        """The tests of one method."""
+        together = among(list(settled))
+        return [
+            _OneTest(self, search, one, together, _distinguished(search, settled, one)).written()
+            for one in settled
+        ]
+
+    def text(self, heading: str, tests: Sequence[Written]) -> str:
+        """The whole file.
+
+        Args:
+            heading: its docstring.
+            tests: in order.
+        """
+        tests = self._with_fixtures(list(tests))
+        bodies = [_function_text(one) for one in tests]
+        fixtures = list(self._fixtures.values())
+        head = [f'"""{heading}"""', "", *self.spelling.import_lines()]
+        blocks = ["\n".join(one) for one in (*fixtures, *bodies)]
+        return "\n".join(head) + "\n\n\n" + "\n\n\n".join(blocks) + "\n"
+
+    def name(self, wanted: str) -> str:
+        """A name of a test that no other has."""
+        self._names[wanted] += 1
+        count = self._names[wanted]
+        return wanted if count == 1 else f"{wanted}_{count}"
+
+    def known(self, form: Any) -> str:
+        """The project's fixture for a dependency; empty where there is none."""
+        return self._known.get(str(getattr(form, "__name__", "")), "")
+
+    # --- what tests share -------------------------------------------------------------------------
+
+    def _with_fixtures(self, tests: list[Written]) -> list[Written]:
+        """First lines that several tests repeat become fixtures."""
+        counted: Counter[str] = Counter(
+            line for test in tests for line in dict.fromkeys(test.arrange)
+        )
+        shared = {
+            line: match
+            for line, count in counted.items()
+            if count >= _SHARED and (match := _MADE.match(line)) and "#" not in line
+        }
+        found = []
+        for test in tests:
+            parameters, arrange = list(test.parameters), list(test.arrange)
+            for line, match in shared.items():
+                # a service that is given something is the test's own
+                if line in arrange:
+                    arrange.remove(line)
+                    parameters.append(f"{match['name']}: {match['type']}")
+                    self._fixture(match["name"], match["type"], match["code"])
+            found.append(test._replace(parameters=parameters, arrange=arrange))
+        return found
+
+    def _fixture(self, name: str, of: str, code: str) -> None:
+        if name not in self._fixtures:
+            decorator = f"@{self.spelling.pytest('fixture')}"
+            shelf = f"shelf: {self.spelling.ours('Shelf')}"
+            head = f"def {name}({shelf}) -> {of}:"
+            self._fixtures[name] = [decorator, head, f"    return {code}"]
+
+
+_MADE = re.compile(
+    r"(?P<name>\w+) = (?P<code>shelf\.(?:fake|furnish)\((?P<type>[\w.\[\], ]+?)(?:, \".*\")?\))$"
+)
+
+
+def _function_text(test: Written) -> list[str]:
+    parameters = ", ".join(dict.fromkeys(test.parameters))
+    blocks = [test.arrange, test.act, test.check]
+    text: list[str] = []
+    for block in blocks:
+        if block:
+            text += [*([""] if text else []), *[f"    {line}" for line in block]]
+    return [f"def {test.name}({parameters}) -> None:", *(text or ["    pass"])]
+
+
+# --- one test -------------------------------------------------------------------------------------
+
+
+class _OneTest:
+    def __init__(
+        self, writing: Writing, search: Search, settled: Settled, together: Among, why: str
+    ) -> None:
+        self._writing = writing
+        self._spelling = writing.spelling
+        self._search = search
+        self._service: Service = search.service
+        self._settled = settled
+        self._among = together
+        self._why = why
+        self._trial = settled.trial
+        self._fakes: dict[Any, str] = {}
+        """The fakes that were named, and how."""
+        self._made: list[str] = []
+        self._parameters: dict[str, None] = {}
+        self._taken: set[str] = set()
+
+    def written(self) -> Written:
+        trial = self._trial
+        asserting = Asserting(trial, self._spelling, self._among, self._fake)
+        for name, value in trial.arrangement.given.items():
+            if isinstance(value, Drawn):
+                asserting.name_of(("given", name))
+        told = asserting.told()
+        act = self._act(told)
+        arrange = self._arranged(told)
+        name = self._writing.name(self._name(told))
+        parameters = [f"shelf: {self._spelling.ours('Shelf')}", *self._parameters]
+        return Written(name, parameters, arrange, act, self._checked(told), self._settled)
+
+    def _name(self, told: Told) -> str:
+        trial = self._trial
+        subject = self._service.name.strip("_")
+        if told.raised is not None:
+            outcome = f"raises_{snake_case(type(trial.error).__name__)}"
+        else:
+            outcome = _outcome(trial.result, told)
+        if not self._why:
+            return f"test_{subject}_{outcome}"
+        return f"test_{subject}_{outcome}_when_{shortened(self._why)}"
+
+    # --- arrange ----------------------------------------------------------------------------------
+
+    def _arranged(self, told: Told) -> list[str]:
+        arrangement = self._trial.arrangement
+        lines = [self._swapped(place, value) for place, value in arrangement.swapped.items()]
+        lines += self._stocked(told)
+        for asked, values in arrangement.replies.items():
+            lines += self._cued(asked, values, told)
+        given = [
+            f"{told.needs['given', name]} = {self._spelling.arranged(value)}"
+            for name, value in arrangement.given.items()
+            if ("given", name) in told.needs
+        ]
+        return [*self._service_line(), *self._made, *lines, *given]
+
+    def _swapped(self, place: str, value: Any) -> str:
+        form = self._service.reached_for.get(place)
+        if place in ("time:sleep", "asyncio:sleep"):
+            return f'shelf.swap("{place}", everywhere=False)'
+        if form is None:
+            return f'shelf.swap("{place}")'
+        del value
+        name = self._free(place.partition(":")[2].strip("_"))
+        is_used = any(asked.form is form for asked in self._trial.arrangement.replies)
+        self._fakes[form, None] = name
+        return f'{name} = shelf.swap("{place}")' if is_used else f'shelf.swap("{place}")'
+
+    def _stocked(self, told: Told) -> list[str]:
+        lines: list[tuple[str, list[str], int, str]] = []
+        for number, record in enumerate(self._trial.arrangement.records):
+            name = told.needs.get(("records", number), "")
+            form, fields = self._spelling.named(record.form), self._spelling.told(record)
+            same_before = lines and lines[-1][:2] == (form, fields)
+            if same_before and not name and not lines[-1][3]:
+                lines[-1] = (form, fields, lines[-1][2] + 1, "")
+            else:
+                lines.append((form, fields, 1, name))
+        return [
+            f"{f'{name} = ' if name else ''}shelf.stock("
+            f"{', '.join([form, *([str(count)] if count > 1 else []), *fields])})"
+            for form, fields, count, name in lines
+        ]
+
+    def _cued(self, asked: Asked, values: Sequence[Any], told: Told) -> list[str]:
+        fake = self._fake(asked)
+        note = self._settled.notes.get(asked)
+        lines = [f"# a default that decides: {note}"] if note else []
+        method = f"{fake}.{asked.method}" if asked.method else fake
+        named = [
+            (n, told.needs["replies", asked, n])
+            for n in range(len(values))
+            if ("replies", asked, n) in told.needs
+        ]
+        lines += [f"{name} = {self._spelling.arranged(values[n])}" for n, name in named]
+        shown = [dict(named).get(n) or self._spelling.arranged(one) for n, one in enumerate(values)]
+        if asked.kind == "attribute":
+            method = f'{self._spelling.ours("attribute")}({fake}, "{asked.method}")'
+        cue = f"{self._spelling.ours('cue')}({method})"
+        if asked.kind == "streams":
+            items = ", ".join(self._spelling.arranged(one) for one in values[0])
+            return [*lines, f"{cue}.streams({items})"]
+        if asked.kind == "enters":
+            return [*lines, f"{cue}.enters({', '.join(shown)})"]
+        raising = re.fullmatch(r"raising\((.*)\)", shown[0]) if len(shown) == 1 else None
+        if raising:
+            return [*lines, f"{cue}.raises({raising[1]})"]
+        return [*lines, f"{cue}.gives({', '.join(shown)})"]
+
+    def _fake(self, asked: Asked) -> str:
+        """How a fake is called; it is made where it is first needed."""
+        known = self._fakes.get((asked.form, asked.name))
+        if known is not None:
+            return known
+        fixture = self._writing.known(asked.form) if asked.name is None else ""
+        name = fixture or self._free(self._fake_name(asked))
+        self._fakes[asked.form, asked.name] = name
+        shown = self._spelling.named(asked.form)
+        if fixture:
+            self._parameters[f"{fixture}: {shown}"] = None
+        else:
+            second = "" if asked.name is None else f', "{asked.name}"'
+            self._made.append(f"{name} = shelf.fake({shown}{second})")
+        return name
+
+    def _fake_name(self, asked: Asked) -> str:
+        for (_, parameter), fake in self._service.fakes.items():
+            if fake.form == asked.form and fake.name == asked.name:
+                return parameter.strip("_")
+        return variable_for(asked.form)
+
+    def _free(self, name: str) -> str:
+        wanted = name if is_free(name) else f"the_{name}"
+        while wanted in self._taken:
+            wanted += "_"
+        self._taken.add(wanted)
+        return wanted
+
+    # --- act --------------------------------------------------------------------------------------
+
+    @property
+    def _variable(self) -> str:
+        """How the service is called."""
+        cls = self._service.cls
+        words = snake_case(cls.__name__).split("_") if cls else [self._service.name]
+        return words[-1] if is_free(words[-1]) else "_".join(words)
+
+    def _service_line(self) -> list[str]:
+        service = self._service
+        if service.cls is None or not service.built_of_instance:
+            return []
+        built = self._trial.arrangement.built
+        given = [f"{name}={self._spelling.arranged(value)}" for name, value in built.items()]
+        furnished = ", ".join([self._spelling.named(service.cls), *given])
+        return [f"{self._variable} = shelf.furnish({furnished})"]
+
+    def _call(self, told: Told) -> str:
+        service = self._service
+        parts: list[str] = []
+        for name, value in self._trial.arrangement.given.items():
+            shown = told.needs.get(("given", name)) or self._argument(value)
+            is_only_positional = service.parameters[name].kind is (
+                service.parameters[name].kind.POSITIONAL_ONLY
+            )
+            parts.append(shown if is_only_positional else f"{name}={shown}")
+        arguments = ", ".join(parts)
+        if service.cls is None:
+            call = f"{self._spelling.named(service.function_now)}({arguments})"
+        elif service.built_of_instance:
+            call = f"{self._variable}.{service.name}({arguments})"
+        else:
+            call = f"{self._spelling.named(service.cls)}.{service.name}({arguments})"
+        if service.is_async:
+            self._spelling.modules["asyncio"] = None
+            return f"asyncio.run({call})"
+        if service.is_async_stream:
+            self._spelling.modules["asyncio"] = None
+            return f"asyncio.run({self._collecting(call)})"
+        return f"list({call})" if service.is_stream else call
+
+    def _collecting(self, call: str) -> str:
+        return f"_items_of({call})"
+
+    def _argument(self, value: Any) -> str:
+        if isinstance(value, Faked):
+            return self._fake(Asked(value.form, value.name, ""))
+        return self._spelling.arranged(value)
+
+    def _act(self, told: Told) -> list[str]:
+        call = self._call(told)
+        if told.raised is not None:
+            kind, pattern = told.raised
+            match = f", match={pattern}" if pattern else ""
+            return [f"with {self._spelling.pytest('raises')}({kind}{match}):", f"    {call}"]
+        if told.result:
+            return [f"{told.result} = {call}"]
+        is_nothing = told.direct == "is None" and told.lines
+        if is_nothing or not told.direct:
+            return [call]
+        return [f"result = {call}"]
+
+    @staticmethod
+    def _checked(told: Told) -> list[str]:
+        is_shown = told.direct and not (told.direct == "is None" and told.lines)
+        return [*([f"assert result {told.direct}"] if is_shown else []), *told.lines]
+
+
+def _outcome(result: Any, told: Told) -> str:
+    if told.direct in ("is True", "is False"):
+        return f"gives_{str(result).lower()}"
+    if told.direct == "is None":
+        return "gives_none" if not told.lines else "is_done"
+    if result is None:
+        return "is_done"
+    if isinstance(result, (list, tuple, dict, set)):
+        return f"gives_{_COUNTS.get(len(result), 'several')}"
+    if isinstance(result, (str, int, float)) and re.fullmatch(r"\w{1,20}", str(result)):
+        return f"gives_{str(result).lower()}"
+    return f"gives_{variable_for(type(result))}"
+
+
+_COUNTS = {0: "nothing", 1: "one", 2: "two", 3: "three"}
+
+
+def _distinguished(search: Search, settled: Sequence[Settled], one: Settled) -> str:
+    """What makes a path, in words: the way that no other test takes, else the last one that few
+    do."""
+    counted: Counter[Way] = Counter(way for each in settled for way in each.trial.ways)
+    own = [way for way in one.trial.ways if counted[way] == 1 and _says(search, way)]
+    if not own:
+        own = [way for way in one.ways if _says(search, way)]
+    if not own:
+        shared = [way for way in one.trial.ways if _says(search, way)]
+        own = sorted(shared, key=lambda way: counted[way])[:1]
+    if not own or len(settled) == 1:
+        return ""
+    return words_for(search.decisions[own[0].site], own[0])
+
+
+def _says(search: Search, way: Way) -> bool:
+    decision = search.decisions[way.site]
+    return not (decision.kind == TRY and way.outcome == -1)

@@ -1,0 +1,1 @@
+"""Services as they are written elsewhere, for which tests are drafted."""
