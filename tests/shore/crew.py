@@ -107,9 +107,7 @@ class CrewOffice:
             raise NotEnoughHands(f"{len(chosen)} of {hands} for {vessel}")
         chosen.sort(key=lambda one: (-one.rank, one.badge))
         lead = await self._lead(chosen[:hands])
-        watch = Watch(
-            vessel, [one.badge for one in chosen[:hands]], self.clock.now(), hours, lead
-        )
+        watch = Watch(vessel, [one.badge for one in chosen[:hands]], self.clock.now(), hours, lead)
         await self.watches.save(watch)
         return watch
 

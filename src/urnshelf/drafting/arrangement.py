@@ -40,7 +40,7 @@ class Arrangement:
         records: those on the shelf, in order.
         replies: the replies of each method, in turn.
         swapped: what is put in the place of a module's name, by `module:name`; None for its fake.
-        told: the replies that somebody told, and that nobody changes.
+        defined: the key of a record type, where its own fields do not tell it.
     """
 
     built: Mapping[str, Any] = field(default_factory=dict)
@@ -48,6 +48,7 @@ class Arrangement:
     records: tuple[Drawn, ...] = ()
     replies: Mapping[Asked, tuple[Any, ...]] = field(default_factory=dict)
     swapped: Mapping[str, Any] = field(default_factory=dict)
+    defined: Mapping[Any, str] = field(default_factory=dict)
 
     def put(self, path: Path, value: Any) -> Arrangement:
         """The same with another value at a place."""
@@ -84,9 +85,7 @@ class Arrangement:
             built={name: change(value) for name, value in self.built.items()},
             given={name: change(value) for name, value in self.given.items()},
             records=tuple(change(one) for one in self.records),
-            replies={
-                asked: tuple(map(change, values)) for asked, values in self.replies.items()
-            },
+            replies={asked: tuple(map(change, values)) for asked, values in self.replies.items()},
         )
 
     @cached_property
@@ -95,7 +94,7 @@ class Arrangement:
         return repr((
             sorted(self.built.items()), sorted(self.given.items()), self.records,
             sorted((repr(one), values) for one, values in self.replies.items()),
-            sorted(self.swapped.items()),
+            sorted(self.swapped.items()), sorted(map(repr, self.defined.items())),
         ))  # fmt: skip
 
     @cached_property

@@ -220,16 +220,17 @@ class Asserting:
         return before + added - removed
 
     def _of_change(self, change: Change, table: str) -> Iterator[str]:
-        try:
-            key = self._spelling.plain(change.key)
-        except NotWritten:
-            return
+        found = self._found(change, table)
         if change.kind == "removed":
-            yield f"assert {table}.find({key}) is None"
+            if change.has_key and found:
+                yield f"assert {found.replace('.get(', '.find(')} is None"
             return
-        found = f"{table}.get({key})"
-        is_result = self._result and self._result_value is not None and same(
-            change.record, self._result_value
+        if not found:
+            return
+        is_result = (
+            self._result
+            and self._result_value is not None
+            and same(change.record, self._result_value)
         )
         if change.kind == "added" and is_result:
             yield f"assert {found} == {self._result}"
@@ -245,6 +246,15 @@ class Asserting:
             if name not in key_names:
                 at = f'["{name}"]' if isinstance(change.record, dict) else f".{name}"
                 yield from self._of_value(f"{found}{at}", value, 1)
+
+    def _found(self, change: Change, table: str) -> str:
+        """How a record on the shelf is found again; empty where it cannot be."""
+        if not change.has_key:
+            return f"list({table})[-1]" if change.kind == "added" else ""
+        try:
+            return f"{table}.get({self._spelling.plain(change.key)})"
+        except NotWritten:
+            return ""
 
     # --- calls ------------------------------------------------------------------------------------
 
@@ -320,4 +330,3 @@ class Asserting:
 
 def _has_equality(cls: type) -> bool:
     return cls.__eq__ is not object.__eq__
-

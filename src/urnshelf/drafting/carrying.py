@@ -345,7 +345,6 @@ def _of_items(value: Any, old: Any, new: Any) -> Any:
     return None
 
 
-
 _VIEWS: tuple[Callable[[Any, Any, Any], Any], ...] = (
     _of_text, _of_member, _of_moment, _of_span, _of_length, _of_items,
 )  # fmt: skip

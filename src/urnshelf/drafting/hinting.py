@@ -63,7 +63,9 @@ def _plain(values: list[Any]) -> list[Any]:
     return [one for one in values if one is not None]
 
 
-def with_key(trial: Trial, site: int, leaves: list[Leaf], mined: list[Any]) -> Iterator[Arrangement]:
+def with_key(
+    trial: Trial, site: int, leaves: list[Leaf], mined: list[Any]
+) -> Iterator[Arrangement]:
     """Arrangements with a mapping that holds the key that is asked for by `in`.
 
     Args:
@@ -190,7 +192,9 @@ _MAKERS: dict[str, Callable[[Hint], tuple[Any, list[Any]]]] = {
 # --- mappings -------------------------------------------------------------------------------------
 
 
-def _keyed(trial: Trial, hint: Hint, leaves: list[Leaf], wanted: list[Any]) -> Iterator[Arrangement]:
+def _keyed(
+    trial: Trial, hint: Hint, leaves: list[Leaf], wanted: list[Any]
+) -> Iterator[Arrangement]:
     """A mapping with the key that is asked for."""
     key = hint.given[0] if hint.given else None
     for leaf in leaves:

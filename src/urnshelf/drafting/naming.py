@@ -9,7 +9,6 @@ import re
 from typing import Any
 
 from urnshelf.drafting.decisions import LOOP, MATCH, TRY, Decision, Way
-from urnshelf.records.description import snake_case
 
 _SIGNS: dict[type, str] = {
     ast.Eq: "is", ast.NotEq: "is_not", ast.Lt: "below", ast.LtE: "at_most", ast.Gt: "above",
@@ -30,12 +29,14 @@ def words_for(decision: Decision, way: Way) -> str:
         return f"{_expression(_first(node))}_at_its_limit"
     if decision.kind == LOOP and isinstance(node, (ast.For, ast.AsyncFor)):
         of = _expression(node.iter)
-        return f"{_ROUNDS[int(way.outcome)]}_of_{of}" if of else f"{_ROUNDS[int(way.outcome)]}_round"
+        return (
+            f"{_ROUNDS[int(way.outcome)]}_of_{of}" if of else f"{_ROUNDS[int(way.outcome)]}_round"
+        )
     if decision.kind == TRY and isinstance(node, (ast.Try, ast.TryStar)):
         if way.outcome == -1:
             return "nothing_is_raised"
         kind = node.handlers[int(way.outcome)].type
-        return snake_case(_expression(kind).replace("_", "")) if kind is not None else "any_error"
+        return "any_error" if kind is None else _plain(ast.unparse(kind).rpartition(".")[2])
     if decision.kind == MATCH and isinstance(node, ast.Match):
         subject = _expression(node.subject)
         if way.outcome == -1:
@@ -70,14 +71,19 @@ def _expression(node: Any) -> str:
     if isinstance(node, ast.Name):
         return _plain(node.id)
     if isinstance(node, ast.Attribute):
-        inner = "" if isinstance(node.value, ast.Name) and node.value.id in ("self", "cls") else (
-            _expression(node.value)
+        inner = (
+            ""
+            if isinstance(node.value, ast.Name) and node.value.id in ("self", "cls")
+            else (_expression(node.value))
         )
         own = _plain(node.attr)
         return f"{inner}_{own}" if inner and not own.startswith(inner) else own
     if isinstance(node, ast.Constant):
         return _plain(str(node.value))
     if isinstance(node, ast.Call):
+        if isinstance(node.func, ast.Attribute) and node.func.attr in ("get", "fetch", "lower"):
+            told = _plain(str(node.args[0].value)) if _is_constant(node.args) else ""
+            return "_".join(one for one in (_expression(node.func.value), told) if one)
         name = _expression(node.func)
         if isinstance(node.func, ast.Name) and node.func.id in ("len", "sum", "abs", "list", "set"):
             inner = _expression(node.args[0]) if node.args else ""
@@ -86,12 +92,14 @@ def _expression(node: Any) -> str:
     if isinstance(node, ast.BinOp):
         return f"{_expression(node.left)}_and_{_expression(node.right)}".strip("_")
     if isinstance(node, ast.Subscript):
-        return "_".join(
-            one for one in (_expression(node.value), _expression(node.slice)) if one
-        )
+        return "_".join(one for one in (_expression(node.value), _expression(node.slice)) if one)
     if isinstance(node, ast.Await):
         return _expression(node.value)
     return _plain(ast.unparse(node))
+
+
+def _is_constant(given: list[ast.expr]) -> bool:
+    return bool(given) and isinstance(given[0], ast.Constant)
 
 
 def _plain(text: str) -> str:
@@ -103,7 +111,17 @@ def shortened(words: str) -> str:
     """So many words as a name takes."""
     parts = [one for one in words.split("_") if one]
     kept = parts[:_MOST_WORDS]
-    while len(kept) > 1 and kept[-1] in ("and", "or", "is", "not", "at", "in", "below", "above", "of"):
+    while len(kept) > 1 and kept[-1] in (
+        "and",
+        "or",
+        "is",
+        "not",
+        "at",
+        "in",
+        "below",
+        "above",
+        "of",
+    ):
         kept.pop()
     return "_".join(kept)
 

@@ -258,7 +258,9 @@ class _Rewriting(ast.NodeTransformer):
             return self._probe("converted", node.func, self.visit(node.args[0]), near=node)
         if plain and name in _HINTING and isinstance(node.func, ast.Attribute):
             self.generic_visit(node)
-            probe = self._probe("hinted", ast.Constant(name), node.func.value, *node.args, near=node)
+            probe = self._probe(
+                "hinted", ast.Constant(name), node.func.value, *node.args, near=node
+            )
             probe.keywords = node.keywords
             return probe
         return self.generic_visit(node)

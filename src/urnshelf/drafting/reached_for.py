@@ -79,4 +79,3 @@ class _Of:
     def __init__(self, space: dict[str, Any]) -> None:
         self.__globals__ = space
         self.__module__ = space.get("__name__", "")
-

@@ -216,4 +216,6 @@ def _text_of(file: str) -> str:
     try:
         return Path(file).read_text("utf-8")
     except (OSError, UnicodeError) as why:
-        raise DraftRefused(f"the text of {file} cannot be read, so nothing is drafted: {why}") from None
+        raise DraftRefused(
+            f"the text of {file} cannot be read, so nothing is drafted: {why}"
+        ) from None

@@ -38,8 +38,9 @@ _IDLE = 150
 _MOST_REPLIES = 60
 _REPAIRS = 8
 _MOST_REPAIRS = 8
-_NEARER = 0.5
+_NEARER = 0.51
 """So much nearer a candidate must come to be the base of others."""
+_LITTLE_BY_LITTLE = 10
 _FEW = 2
 """So many records are not worth dropping before the end."""
 Candidates = Generator[Arrangement, Any, None] | Iterator[Arrangement]
@@ -189,7 +190,10 @@ class Search:
                 continue
             if trial.lacking is None:
                 return trial
-            asked = trial.lacking.asked
+            asked, key = trial.lacking.asked, trial.lacking.key
+            if key is not None and key[0] not in arrangement.defined:
+                arrangement = replace(arrangement, defined=dict([*arrangement.defined.items(), key]))
+                continue
             value = usual(reply_node(asked), asked.method)
             if value is NO_VALUE or asked in arrangement.replies:
                 self.unanswered.setdefault(repr(asked), trial.lacking)
@@ -263,7 +267,7 @@ class Search:
             if way in self.found:
                 self._working.pop(way)
                 return True
-            if distance(trial, decision, way) < near * _NEARER and id(trial) not in self._used(way):
+            if self._is_nearer(distance(trial, decision, way), near, way):
                 self._used(way).add(id(trial))
                 self._working[way] = _Working(trial, self._candidates(way, trial))
                 return True
@@ -297,6 +301,11 @@ class Search:
                 found = self.attempt(arrangement)
                 if lost in found.ways:
                     self._repair(found, base, way, depth - 1)
+
+    def _is_nearer(self, now: float, before: float, way: Way) -> bool:
+        """Whether a candidate is to be the base of others: by a little only a few times."""
+        is_a_little = now < before * 0.999 and len(self._used(way)) < _LITTLE_BY_LITTLE
+        return 0 < now < before * _NEARER or is_a_little
 
     def _used(self, way: Way) -> set[int]:
         return self._done.setdefault(way, set())

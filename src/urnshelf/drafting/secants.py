@@ -19,7 +19,7 @@ from urnshelf.drafting.distances import between
 from urnshelf.drafting.trial import Trial
 from urnshelf.drafting.values import Leaf
 
-_ROUNDS = 4
+_ROUNDS = 8
 _FARTHEST = 1e7
 Trying = Generator[Arrangement, Trial, None]
 """Gives arrangements, and is sent what became of each."""
@@ -57,7 +57,8 @@ def _follow(trial: Trial, leaf: Leaf, way: Way, start: float, slope: float) -> T
             if value is None:
                 continue
             found = yield trial.put(leaf.path, value)
-            here = _nearest(found, way.site) if here is None else here
+            if here is None:
+                here, at = _nearest(found, way.site), steps
         if here is None or here == difference or at == last:
             return
         last, difference, at = at, here, at - here * (at - last) / (here - difference)

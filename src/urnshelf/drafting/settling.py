@@ -11,13 +11,13 @@ from typing import Any, NamedTuple
 from urnshelf.drafting.arrangement import Arrangement, Asked
 from urnshelf.drafting.asserting import Among, Asserting
 from urnshelf.drafting.decisions import Decision, Way
-from urnshelf.drafting.leaves import reply_node
+from urnshelf.drafting.leaves import all_leaves, reply_node
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.spelling import NotWritten, Spelling
 from urnshelf.drafting.telling import tells
 from urnshelf.drafting.trial import SEED, Trial
-from urnshelf.drafting.usual_values import NO_VALUE, others, usual
-from urnshelf.drafting.values import Drawn, Path, is_plain
+from urnshelf.drafting.usual_values import NO_VALUE, others, rounder, usual
+from urnshelf.drafting.values import Drawn, Path
 from urnshelf.records.recognising import describe
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -61,8 +61,10 @@ class Settling:
         found: list[Settled] = []
         taken: set[Way] = set()
         for trial, ways in chosen:
-            small = self._shrunk(trial, ways)
-            held = self._held(small, ways)
+            # told in full, a record stays what it is while others are dropped
+            full = self._search.retried(_all_told(trial))
+            small = self._shrunk(full if self._is_as_good(full, trial, ways) else trial, ways)
+            held = self._held(small)
             if held is None or not self._is_repeated(held):
                 self.unstable.append(small)
                 continue
@@ -142,15 +144,16 @@ class Settling:
             plain = usual(node, asked.method)
             if plain is not NO_VALUE and repr(values) != repr((plain,)):
                 yield arrangement.with_replies(asked, plain)
+        for leaf in all_leaves(trial, self._search.service):
+            if isinstance(leaf.value, (list, tuple)) and _is_told(arrangement, leaf.path):
+                for number in reversed(range(len(leaf.value))):
+                    rest = [one for n, one in enumerate(leaf.value) if n != number]
+                    yield arrangement.put(leaf.path, type(leaf.value)(rest))
         for part in ("built", "given"):
             defaults = self._search.service.defaults(part)
             for name in getattr(arrangement, part):
                 if name in defaults:
                     yield arrangement.without(part, name)
-        for at, told in _told_in(arrangement):
-            yield _retold(arrangement, at, {})
-            for name in told:
-                yield _retold(arrangement, at, {n: v for n, v in told.items() if n != name})
 
     def _is_as_good(self, found: Trial, trial: Trial, ways: list[Way]) -> bool:
         if not found.is_path or type(found.error) is not type(trial.error):
@@ -159,30 +162,43 @@ class Settling:
 
     # --- holding ----------------------------------------------------------------------------------
 
-    def _held(self, trial: Trial, ways: list[Way]) -> Trial | None:
-        """The trial with the fields told that matter: it is the same whatever else is drawn."""
+    def _held(self, trial: Trial) -> Trial | None:
+        """The trial with only the fields told that matter: it is the same whatever else is drawn."""
         seeds = list(_SEEDS)
+        full = trial
         for _ in range(6):
-            held = self._pinned(trial, seeds)
-            if held is None:
+            if not self._holds(full, seeds):
                 return None
+            held = self._rounded(self._with_less_told(full, seeds), seeds)
             wrong = next((s for s in _MORE_SEEDS if not self._is_same(held, s)), None)
             if wrong is None:
                 return held
             seeds = [wrong, *seeds]
         return None
 
-    def _pinned(self, trial: Trial, seeds: list[int]) -> Trial | None:
-        if self._holds(trial, seeds):
-            return trial
-        pinned = self._search.retried(_all_told(trial))
-        if not pinned.is_path or not self._holds(pinned, seeds):
-            return None
-        told_before = dict(_told_in(trial.arrangement))
-        for at, told in list(_told_in(pinned.arrangement)):
-            extra = [name for name in told if name not in told_before.get(at, {})]
-            pinned = self._unpinned(pinned, at, extra, seeds)
-        return pinned
+    def _with_less_told(self, trial: Trial, seeds: list[int]) -> Trial:
+        for at, told in reversed(list(_told_in(trial.arrangement))):
+            trial = self._unpinned(trial, at, list(told), seeds)
+        return trial
+
+    def _rounded(self, trial: Trial, seeds: list[int]) -> Trial:
+        """The trial with rounder values, where they take the same path."""
+        for leaf in all_leaves(trial, self._search.service):
+            if not _is_told(trial.arrangement, leaf.path):
+                continue
+            for value in rounder(leaf.value, leaf.node, str(leaf.path[-1])):
+                found = self._search.retried(trial.arrangement.put(leaf.path, value))
+                if found.is_path and self._is_alike(found, trial) and self._holds(found, seeds):
+                    trial = found
+                    break
+        return trial
+
+    @staticmethod
+    def _is_alike(found: Trial, trial: Trial) -> bool:
+        """Whether the path is the same, and what kind of thing comes of it."""
+        if type(found.error) is not type(trial.error) or found.ways.keys() != trial.ways.keys():
+            return False
+        return type(found.result) is type(trial.result) and len(found.changes) == len(trial.changes)
 
     def _unpinned(self, pinned: Trial, at: Path, extra: list[str], seeds: list[int]) -> Trial:
         """Tell fewer fields of one record, half of them at a time."""
@@ -226,9 +242,7 @@ def observed(trial: Trial) -> str:
 
 def among(tests: list[Settled]) -> Among:
     """What the tests of a file look at."""
-    told = dict.fromkeys(
-        call.asked for one in tests for call in one.trial.calls if tells(call)
-    )
+    told = dict.fromkeys(call.asked for one in tests for call in one.trial.calls if tells(call))
     forms = dict.fromkeys(change.form for one in tests for change in one.trial.changes)
     return Among(tuple(told), tuple(forms))
 
@@ -268,6 +282,19 @@ def _at(arrangement: Arrangement, path: Path) -> Any:
     return value
 
 
+def _is_told(arrangement: Arrangement, path: Path) -> bool:
+    """Whether a value is written in the arrangement."""
+    value: Any = arrangement
+    part, *rest = path
+    value = getattr(arrangement, part)
+    for one in rest:
+        try:
+            value = value.told[one] if isinstance(value, Drawn) else value[one]
+        except (KeyError, IndexError, TypeError):
+            return False
+    return True
+
+
 def _retold(arrangement: Arrangement, at: Path, told: dict[str, Any]) -> Arrangement:
     record = _at(arrangement, at)
     return arrangement.put(at, Drawn(record.form, told))
@@ -284,20 +311,30 @@ def _all_told(trial: Trial) -> Arrangement:
             name: value
             for name, value in fields.items()
             if name not in told and described is not None and name in described.given
-            and name.isidentifier() and _can_be_told(value)
+            and name.isidentifier()
         }  # fmt: skip
-        arrangement = arrangement.put(at, Drawn(record.form, {**more, **told}))
+        shown = {name: _as_told(value) for name, value in more.items()}
+        kept = {name: value for name, value in shown.items() if value is not NO_VALUE}
+        arrangement = arrangement.put(at, Drawn(record.form, {**kept, **told}))
     return arrangement
 
 
-def _can_be_told(value: Any) -> bool:
-    if not (is_plain(value) or isinstance(value, (list, tuple, dict, set, frozenset))):
-        return False
+def _as_told(value: Any) -> Any:
+    """A value as an arrangement tells it, records in it with all their fields; `NO_VALUE` where
+    there is no code for it.
+    """
+    described = None if isinstance(value, dict) else describe(type(value))
+    if described is not None:
+        fields = {n: _as_told(v) for n, v in described.values(value).items() if n in described.given}
+        return NO_VALUE if NO_VALUE in fields.values() else Drawn(type(value), fields)
+    if isinstance(value, (list, tuple)):
+        items = [_as_told(one) for one in value]
+        return NO_VALUE if NO_VALUE in items else type(value)(items)
     try:
         Spelling().plain(value)
     except NotWritten:
-        return False
-    return True
+        return NO_VALUE
+    return value
 
 
 def with_reply(arrangement: Arrangement, asked: Asked, value: Any) -> Arrangement:

@@ -21,8 +21,7 @@ from urnshelf.types.forms import type_name
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _LANGUAGE = {
-    one.__name__: one
-    for one in (datetime, date, time, timedelta, Decimal, UUID, Fraction)
+    one.__name__: one for one in (datetime, date, time, timedelta, Decimal, UUID, Fraction)
 }
 _PLACES = 6
 """A float with more decimals than that is compared nearly."""
@@ -167,8 +166,10 @@ def _group(module: str) -> int:
 
 
 def _as_sorted(name: str) -> tuple[int, str]:
-    """Constants, classes, and then the others."""
-    return (0 if name.isupper() and len(name) > 1 else 1 if name[:1].isupper() else 2, name)
+    """Constants, classes, and then the others; each as a dictionary sorts them."""
+    if name.isupper() and len(name) > 1:
+        return 0, name
+    return (1, name.lower()) if name[:1].isupper() else (2, name)
 
 
 def _shortest(module: str, name: str, thing: Any) -> str:

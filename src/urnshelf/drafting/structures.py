@@ -79,7 +79,9 @@ def _stocked(trial: Trial, call: Made) -> Iterator[Arrangement]:
     alike = [n for n, one in enumerate(base.records) if one.form is form]
     if alike:
         same = base.records[alike[-1]]
-        plain = Drawn(form, {n: v for n, v in same.told.items() if n not in (key.key if key else ())})
+        plain = Drawn(
+            form, {n: v for n, v in same.told.items() if n not in (key.key if key else ())}
+        )
         yield base.with_record(plain)
         yield base.with_record(*[plain] * 4)
 
@@ -233,4 +235,3 @@ def _in_turn(base: Arrangement, asked: Asked, service: Service) -> Iterator[Arra
     for other in islice(others(last, node, service.mined), 6):
         yield base.with_replies(asked, *values, other)
         yield base.with_replies(asked, other, *values)
-

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import inspect
+import re
 from collections.abc import AsyncIterator, Iterator, Mapping
 from dataclasses import dataclass, field
 from types import CodeType, TracebackType
@@ -37,10 +38,11 @@ _LIMITS: dict[str, Any] = {"repeat_limit": 400, "refusal_limit": 20}
 class Lacking(BaseException):
     """A reply that was not arranged; no `except` of the service stops it."""
 
-    def __init__(self, asked: Asked, target: Target) -> None:
+    def __init__(self, asked: Asked, key: tuple[Any, str] | None) -> None:
         super().__init__(asked)
         self.asked = asked
-        self.target = target
+        self.key = key
+        """A record type that lacks a key, and the field that is probably meant."""
 
 
 class Made(NamedTuple):
@@ -82,6 +84,7 @@ class Change(NamedTuple):
         before: its fields; empty for one that was added.
         after: likewise.
         record: as it is afterwards, or was.
+        has_key: whether its type has a key.
     """
 
     kind: str
@@ -90,6 +93,7 @@ class Change(NamedTuple):
     before: Mapping[str, Any]
     after: Mapping[str, Any]
     record: Any
+    has_key: bool
 
 
 @dataclass(eq=False)
@@ -223,6 +227,8 @@ class Trials:
             trial.records[at] = record
 
         arrangement = trial.arrangement
+        for form, key in arrangement.defined.items():
+            shelf.define(form, key=key)
         for place, value in arrangement.swapped.items():
             if value is None:
                 swap_sleep(shelf, place)
@@ -297,7 +303,22 @@ def _lacking(call: LiveCall) -> Any:
     """The last answerer: what nobody arranged ends the run, and is arranged for the next."""
     if isinstance(call.target, AssignmentTarget):
         return NO_REPLY
-    raise Lacking(asked_of(call.target), call.target)
+    raise Lacking(asked_of(call.target), _lacking_key(call))
+
+
+_KEY = re.compile(r"(\w+) has no key: shelf\.define\(\w+, key='(\w+)'\)")
+
+
+def _lacking_key(call: LiveCall) -> tuple[Any, str] | None:
+    """The key that a record type needs, for a call to be read."""
+    found = _KEY.search(call.target.desk.unread(call).why)
+    if found is None:
+        return None
+    nodes = [*call.target.member.parameter_nodes.values(), call.target.promise.node]
+    forms = [form for node in nodes for form in (node.bare, node.item.bare)]
+    form = next((one for one in forms if getattr(one, "__name__", "") == found[1]), None)
+    # its own look-ups may tell better than its first field
+    return None if form is None else (form, found[2])
 
 
 def _made(live: LiveCall) -> Made:
@@ -309,9 +330,7 @@ def _made(live: LiveCall) -> Made:
         told, reading = "reading", by
     else:
         told = "obvious" if by is OBVIOUS else "clock" if by is CLOCK else ""
-    line = next(
-        (p[0] for i, p in enumerate(live.code.co_positions()) if i == live.offset // 2), 0
-    )
+    line = next((p[0] for i, p in enumerate(live.code.co_positions()) if i == live.offset // 2), 0)
     is_empty = live.error is not None or live.reply is None or _is_bare(live.reply)
     return Made(
         asked_of(live.target) if not isinstance(live.target, AssignmentTarget) else
@@ -346,28 +365,31 @@ def _form_at(arrangement: Arrangement, at: Path) -> Any:
 # --- the shelf's records --------------------------------------------------------------------------
 
 
-def _stored(shelf: Shelf) -> dict[tuple[Any, Any], tuple[Any, Mapping[str, Any]]]:
+def _stored(shelf: Shelf) -> _Stored:
     """The records on a shelf, by type and key."""
-    found: dict[tuple[Any, Any], tuple[Any, Mapping[str, Any]]] = {}
+    found: _Stored = {}
     for view in shelf._store.views():
         stored = view.stored
         for key, record in list(stored.by_key.items()):
             description = describe(stored.definition.record_type)
-            one = getattr(record, "record", record)
-            fields = dict(description.values(one)) if description else {}
-            found[stored.definition.record_type, key] = (one, fields)
+            fields = dict(description.values(record)) if description else {}
+            has_key = bool(stored.definition.key_fields)
+            found[stored.definition.record_type, key] = (record, fields, has_key)
     return found
 
 
-def _changes(before: Any, after: Any) -> Iterator[Change]:
-    for (form, key), (record, fields) in after.items():
+_Stored = dict[tuple[Any, Any], tuple[Any, Mapping[str, Any], bool]]
+
+
+def _changes(before: _Stored, after: _Stored) -> Iterator[Change]:
+    for (form, key), (record, fields, has_key) in after.items():
         if (form, key) not in before:
-            yield Change("added", form, key, {}, fields, record)
+            yield Change("added", form, key, {}, fields, record, has_key)
         elif before[form, key][1] != fields:
-            yield Change("changed", form, key, before[form, key][1], fields, record)
-    for (form, key), (record, fields) in before.items():
+            yield Change("changed", form, key, before[form, key][1], fields, record, has_key)
+    for (form, key), (record, fields, has_key) in before.items():
         if (form, key) not in after:
-            yield Change("removed", form, key, fields, {}, record)
+            yield Change("removed", form, key, fields, {}, record, has_key)
 
 
 # --- crashes --------------------------------------------------------------------------------------

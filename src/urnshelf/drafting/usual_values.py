@@ -93,19 +93,12 @@ def _made(cls: Any) -> Any:
 
 
 def _limited(value: Any, node: Node) -> Any:
-    """Within what the type itself limits."""
-    if not node.notes or not isinstance(value, (int, float, Decimal)):
+    """Within what the type itself limits: then the urn knows better."""
+    if not node.notes or not limits_of(list(node.notes)):
         return value
-    limits = limits_of(list(node.notes))
-    for bound in (getattr(limits, "at_least", None), getattr(limits, "at_most", None)):
-        if bound is not None and not _is_within(value, limits):
-            value = type(value)(bound)
+    with contextlib.suppress(UrnShelfError):
+        return Urn(7).draw(node.form)
     return value
-
-
-def _is_within(value: Any, limits: Any) -> bool:
-    least, most = getattr(limits, "at_least", None), getattr(limits, "at_most", None)
-    return (least is None or value >= least) and (most is None or value <= most)
 
 
 def _text(name: str, node: Node) -> str:
@@ -264,3 +257,43 @@ def _longer(kind: Any, value: Any, node: Node) -> Iterator[Any]:
         if kind in (list, tuple):
             yield kind([item, item])
             yield kind([item, item, item])
+
+
+# --- rounder --------------------------------------------------------------------------------------
+
+
+def rounder(value: Any, node: Node, name: str) -> Iterator[Any]:
+    """Plainer values that may do as well, the plainest first.
+
+    >>> from urnshelf.types.nodes import node_of
+    >>> list(rounder(54.3, node_of(float), "length_m"))
+    [10.0, 50.0, 54.0]
+    """
+    found: list[Any] = []
+    if value is None:
+        return
+    if node.optional:
+        yield None
+    if isinstance(value, (bool, Enum)):
+        return
+    if isinstance(value, int):
+        found = [3, _leading(value)] if abs(value) > 9 else []
+    elif isinstance(value, float):
+        found = [10.0, float(_leading(int(value))), float(int(value)), round(value, 1)]
+    elif isinstance(value, Decimal):
+        found = [Decimal(100), Decimal(_leading(int(value))), Decimal(int(value))]
+    elif isinstance(value, datetime):
+        day = value.replace(hour=12, minute=0, second=0, microsecond=0)
+        found = [_NOON if value.tzinfo else _NOON.replace(tzinfo=None), day]
+    elif isinstance(value, str) and value:
+        plain = _text(name.rpartition("__")[2], node)
+        found = [plain] if len(value) > 12 else []
+    for one in found:
+        if one != value:
+            yield one
+
+
+def _leading(number: int) -> int:
+    """The first digit, and zeros."""
+    digits = str(abs(number))
+    return int(digits[0] + "0" * (len(digits) - 1)) * (-1 if number < 0 else 1)

@@ -198,8 +198,10 @@ def put(value: Any, path: Path, new: Any) -> Any:
 
 def is_plain(value: object) -> bool:
     """Whether it is a value without parts."""
-    return value is None or isinstance(value, (bool, int, float, str, bytes, Enum)) or (
-        type(value).__module__ in ("datetime", "decimal", "uuid", "_decimal")
+    return (
+        value is None
+        or isinstance(value, (bool, int, float, str, bytes, Enum))
+        or (type(value).__module__ in ("datetime", "decimal", "uuid", "_decimal"))
     )
 
 

@@ -9,13 +9,13 @@ from typing import Any, NamedTuple
 
 from urnshelf.drafting.arrangement import Asked
 from urnshelf.drafting.asserting import Among, Asserting, Told
-from urnshelf.drafting.decisions import TRY, Way
+from urnshelf.drafting.decisions import BRANCH, TRY, Way
 from urnshelf.drafting.naming import is_free, shortened, words_for
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.settling import Settled, among
 from urnshelf.drafting.spelling import Spelling, variable_for
-from urnshelf.drafting.values import Drawn, Faked
+from urnshelf.drafting.values import Drawn, Faked, Raised
 from urnshelf.records.description import snake_case
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -189,7 +189,11 @@ class _OneTest:
 
     def _arranged(self, told: Told) -> list[str]:
         arrangement = self._trial.arrangement
-        lines = [self._swapped(place, value) for place, value in arrangement.swapped.items()]
+        lines = [
+            f'shelf.define({self._spelling.named(form)}, key="{key}")'
+            for form, key in arrangement.defined.items()
+        ]
+        lines += [self._swapped(place, value) for place, value in arrangement.swapped.items()]
         lines += self._stocked(told)
         for asked, values in arrangement.replies.items():
             lines += self._cued(asked, values, told)
@@ -239,6 +243,9 @@ class _OneTest:
             if ("replies", asked, n) in told.needs
         ]
         lines += [f"{name} = {self._spelling.arranged(values[n])}" for n, name in named]
+        if len(values) == 1 and isinstance(values[0], Raised) and asked.kind == "gives":
+            error = self._spelling.error(values[0])
+            return [*lines, f"{self._spelling.ours('cue')}({method}).raises({error})"]
         shown = [dict(named).get(n) or self._spelling.arranged(one) for n, one in enumerate(values)]
         if asked.kind == "attribute":
             method = f'{self._spelling.ours("attribute")}({fake}, "{asked.method}")'
@@ -248,9 +255,6 @@ class _OneTest:
             return [*lines, f"{cue}.streams({items})"]
         if asked.kind == "enters":
             return [*lines, f"{cue}.enters({', '.join(shown)})"]
-        raising = re.fullmatch(r"raising\((.*)\)", shown[0]) if len(shown) == 1 else None
-        if raising:
-            return [*lines, f"{cue}.raises({raising[1]})"]
         return [*lines, f"{cue}.gives({', '.join(shown)})"]
 
     def _fake(self, asked: Asked) -> str:
@@ -373,6 +377,7 @@ def _distinguished(search: Search, settled: Sequence[Settled], one: Settled) -> 
     do."""
     counted: Counter[Way] = Counter(way for each in settled for way in each.trial.ways)
     own = [way for way in one.trial.ways if counted[way] == 1 and _says(search, way)]
+    own.sort(key=lambda way: (way.outcome == "edge", search.decisions[way.site].kind != BRANCH))
     if not own:
         own = [way for way in one.ways if _says(search, way)]
     if not own:
