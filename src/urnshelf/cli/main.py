@@ -76,9 +76,21 @@ def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         from urnshelf.cli.mend import mend
 
         return mend(chosen.file, chosen.write)
+    elif chosen.command == "draft":
+        return _draft(chosen)
     else:
         parser.print_help()
     return 0
+
+
+def _draft(chosen: argparse.Namespace) -> int:
+    from urnshelf.cli.draft import Wanted, draft
+
+    sys.path.insert(0, "")  # the user's own modules, as with `python -m`
+    return draft(Wanted(
+        chosen.what, chosen.output, chosen.runs, chosen.seed, chosen.plant_bugs or 0,
+        chosen.picture, chosen.allow_side_effects,
+    ))  # fmt: skip
 
 
 def _serve(chosen: argparse.Namespace) -> int:
@@ -128,10 +140,39 @@ def _parser() -> argparse.ArgumentParser:
     )
     _add_ledger(commands)
     _add_serve(commands)
+    _add_draft(commands)
     mend = commands.add_parser("mend", help="literals in a test file's assertions, as they are now")
     mend.add_argument("file", metavar="TESTS.py", help="a file of tests, drafted or by hand")
     mend.add_argument("--write", action="store_true", help="write them; else they are only shown")
     return parser
+
+
+def _add_draft(commands: Any) -> None:
+    draft = commands.add_parser("draft", help="tests for every path of a service, as it is today")
+    draft.add_argument(
+        "what", metavar="MODULE:SERVICE[.METHOD]", help="a class, one of its methods, a function"
+    )
+    draft.add_argument(
+        "-o", "--output", metavar="TESTS.py",
+        help="a new file, or one to which tests of other paths are added; else it is printed",
+    )  # fmt: skip
+    draft.add_argument(
+        "--runs", type=_count, default=5000, metavar="N",
+        help="how often the code may be run for each method (5000)",
+    )  # fmt: skip
+    draft.add_argument("--seed", type=int, default=0, help="of what is left to chance (0)")
+    draft.add_argument(
+        "--plant-bugs", type=_count, nargs="?", const=60, metavar="N",
+        help="plant so many bugs in each method (60), and tell which ones no test notices",
+    )  # fmt: skip
+    draft.add_argument(
+        "--picture", nargs="?", const="-", metavar="FILE",
+        help="the decisions and the tests that take them: a .png, a .svg, or as text",
+    )
+    draft.add_argument(
+        "--allow-side-effects", action="store_true",
+        help="let the code write files, open connections and start processes",
+    )  # fmt: skip
 
 
 def _add_serve(commands: Any) -> None:

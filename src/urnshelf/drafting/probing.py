@@ -52,8 +52,19 @@ def probed(text: str, file: str, first: int = 0) -> Probed:
     Raises:
         SyntaxError: it is no Python.
     """
+    return probed_tree(ast.parse(text, file), file, first)
+
+
+def probed_tree(parsed: ast.Module, file: str, first: int = 0) -> Probed:
+    """Put probes into a module that is parsed already.
+
+    Args:
+        parsed: its tree, which is changed.
+        file: its name.
+        first: the number of its first decision.
+    """
     rewriting = _Rewriting(file, first)
-    tree = ast.fix_missing_locations(rewriting.visit(ast.parse(text, file)))
+    tree = ast.fix_missing_locations(rewriting.visit(parsed))
     code = compile(tree, file, "exec", dont_inherit=True)
     codes = {(one.co_qualname, one.co_firstlineno): one for one in _inside(code)}
     return Probed(codes, rewriting.decisions)

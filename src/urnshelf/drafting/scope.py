@@ -14,7 +14,7 @@ from typing import Any
 
 from urnshelf.drafting.decisions import Decision
 from urnshelf.drafting.noting import Notes
-from urnshelf.drafting.probing import PROBE, probed
+from urnshelf.drafting.probing import PROBE, Probed, probed
 from urnshelf.errors import DraftRefused
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -43,6 +43,9 @@ class Scope:
         self._certain: set[tuple[str, str]] = set()
         """The functions that are called for certain: by file and name."""
         self._reached: dict[FunctionType, None] = {}
+        self._first: dict[str, int] = {}
+        self._written: dict[FunctionType, CodeType] = {}
+        """The code of each function as it was written, while another one runs."""
         self._classes = [*(owner.__mro__ if owner else ()), *_all_bases(among)]
         self._follow(function)
         self._codes = self._probed()
@@ -100,23 +103,69 @@ class Scope:
         codes: dict[FunctionType, CodeType] = {}
         files = dict.fromkeys(one.__code__.co_filename for one in self._reached)
         for file in files:
+            self._first[file] = len(self.decisions)
             made = probed(_text_of(file), file, len(self.decisions))
             self.decisions += made.decisions
-            for function in self._reached:
-                old = function.__code__
-                new = made.codes.get((old.co_qualname, old.co_firstlineno))
-                if old.co_filename == file and new is not None:
-                    if new.co_freevars == old.co_freevars:
-                        codes[function] = new
+            codes |= self._codes_for(made, file)
         self.notes.decisions = self.decisions
-        entered = {(code.co_filename, code.co_qualname) for code in codes.values()}
-        self._probed_names = entered
         return codes
+
+    def _codes_for(self, made: Probed, file: str) -> dict[FunctionType, CodeType]:
+        """The code that was made for each function of a file."""
+        codes: dict[FunctionType, CodeType] = {}
+        for function in self._reached:
+            old = self._written.get(function, function.__code__)
+            new = made.codes.get((old.co_qualname, old.co_firstlineno))
+            if old.co_filename == file and new is not None and new.co_freevars == old.co_freevars:
+                codes[function] = new
+        return codes
+
+    def first_of(self, file: str) -> int:
+        """The number of the first decision in a file."""
+        return self._first[file]
+
+    @contextmanager
+    def replaced(self, made: Probed, file: str) -> Iterator[None]:
+        """Run other code of one file for a while, in the place of that with probes.
+
+        Args:
+            made: with probes, too.
+            file: which file's.
+        """
+        first, before = self._first[file], list(self.decisions)
+        codes = self._codes_for(made, file)
+        kept = {function: function.__code__ for function in codes}
+        last = first + sum(one.file == file for one in before)
+        self.notes.decisions = [*before[:first], *made.decisions, *before[last:]]
+        if len(made.decisions) != last - first:
+            self.notes.decisions = [*before[:first], *made.decisions]
+        for function, code in codes.items():
+            function.__code__ = code
+        try:
+            yield
+        finally:
+            for function, code in kept.items():
+                function.__code__ = code
+            self.notes.decisions = self.decisions
+
+    def entered(self, met: set[int]) -> list[FunctionType]:
+        """The functions that were called in some run.
+
+        Args:
+            met: the numbers of the decisions that were reached.
+        """
+        names = {(one.file, one.function) for one in self.decisions_of(met)}
+        names |= self._certain_names()
+        return [
+            one
+            for one in self._reached
+            if (one.__code__.co_filename, one.__code__.co_qualname.replace(".<locals>", "")) in names
+        ]
 
     @contextmanager
     def watched(self) -> Iterator[Notes]:
         """Run the code with probes for a while."""
-        before = {function: function.__code__ for function in self._codes}
+        before = self._written = {function: function.__code__ for function in self._codes}
         spaces = {id(one.__globals__): one.__globals__ for one in self._codes}
         for space in spaces.values():
             space[PROBE] = self.notes
@@ -127,6 +176,7 @@ class Scope:
         finally:
             for function, code in before.items():
                 function.__code__ = code
+            self._written = {}
             for space in spaces.values():
                 space.pop(PROBE, None)
 

@@ -8,12 +8,12 @@ one seed are the same.
 from __future__ import annotations
 
 import random
-from collections.abc import Callable, Generator, Iterator
+from collections.abc import Callable, Generator, Iterator, Mapping
 from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Any
 
-from urnshelf.drafting.arrangement import Arrangement
+from urnshelf.drafting.arrangement import Arrangement, Asked
 from urnshelf.drafting.carrying import by_operands
 from urnshelf.drafting.decisions import BRANCH, LOOP, MATCH, TRY, Decision, Way
 from urnshelf.drafting.distances import FAR, distance
@@ -66,6 +66,7 @@ class Search:
         seed: of what is left to chance.
         guard: what keeps the service from doing anything outside.
         progress: is told after each run how many ways were taken, of how many, and the runs.
+        told: replies that nobody varies.
     """
 
     def __init__(
@@ -75,9 +76,13 @@ class Search:
         seed: int,
         guard: Guard,
         progress: Callable[[int, int, int], None] = lambda *_: None,
+        told: Mapping[Asked, tuple[Any, ...]] | None = None,
     ) -> None:
         self.service = service
+        self._start = replace(service.start, replies=dict(told or {}))
+        service.fixed = set(told or {})
         self.runs = runs
+        self.seed = seed
         self._random = random.Random(seed)
         self._progress = progress
         self._guard = guard
@@ -107,7 +112,7 @@ class Search:
     def run(self) -> None:
         """Search until everything is reached, nothing new is, or the runs are used up."""
         self.service.open()
-        self.first = self.attempt(self.service.start)
+        self.first = self.attempt(self._start)
         while self._is_going_on:
             open_ways = self.open_ways()
             if not open_ways:
@@ -124,7 +129,7 @@ class Search:
 
     def open_ways(self) -> list[Way]:
         """The ways that no trial took yet, in the order of the text."""
-        met = {way.site for way in self.found} | self._bases.keys()
+        met = self.met_sites()
         return [
             way
             for decision in self.service.scope.decisions_of(met)
@@ -134,7 +139,7 @@ class Search:
 
     def all_ways(self) -> list[Way]:
         """The ways of all decisions that count."""
-        met = {way.site for way in self.found} | self._bases.keys()
+        met = self.met_sites()
         counted = self.service.scope.decisions_of(met)
         return [way for decision in counted for way in decision.ways]
 
@@ -157,7 +162,34 @@ class Search:
         self._keep(trial)
         if is_new and len(arrangement.records) > _FEW:
             self._with_fewer(trial)
-        self._progress(len(self.found), 0, self.trials.count)
+        self._tell()
+        return trial
+
+    def _tell(self) -> None:
+        """Say how far it is; not after each run, for to count takes its time."""
+        if self.trials.count % 16 == 0:
+            ways = self.all_ways()
+            self._progress(sum(way in self.found for way in ways), len(ways), self.trials.count)
+
+    def met_sites(self) -> set[int]:
+        """The decisions that were reached."""
+        return {way.site for way in self.found} | self._bases.keys()
+
+    def paths(self) -> list[Trial]:
+        """All trials that can be tests."""
+        return [one for one in self._tried.values() if one.is_path]
+
+    def met(self, site: int) -> list[Trial]:
+        """Trials that came to a decision."""
+        return self._bases.get(site, [])
+
+    def smaller_finding(self, trial: Trial) -> Trial:
+        """A crash with less set up."""
+        arrangement = trial.arrangement
+        for number in reversed(range(len(arrangement.records))):
+            found = self.retried(trial.arrangement.without("records", number))
+            if found.is_finding and found.crashed_at == trial.crashed_at:
+                trial = found
         return trial
 
     def retried(self, arrangement: Arrangement) -> Trial:

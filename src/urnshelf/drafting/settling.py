@@ -13,11 +13,11 @@ from urnshelf.drafting.asserting import Among, Asserting
 from urnshelf.drafting.decisions import Decision, Way
 from urnshelf.drafting.leaves import all_leaves, reply_node
 from urnshelf.drafting.searching import Search
-from urnshelf.drafting.spelling import NotWritten, Spelling
+from urnshelf.drafting.spelling import Spelling
 from urnshelf.drafting.telling import tells
 from urnshelf.drafting.trial import SEED, Trial
 from urnshelf.drafting.usual_values import NO_VALUE, others, rounder, usual
-from urnshelf.drafting.values import Drawn, Path
+from urnshelf.drafting.values import Drawn, NO_CODE, Path, as_told
 from urnshelf.records.recognising import describe
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -59,18 +59,28 @@ class Settling:
         """The tests, in the order of the code."""
         chosen = self._chosen()
         found: list[Settled] = []
-        taken: set[Way] = set()
         for trial, ways in chosen:
-            # told in full, a record stays what it is while others are dropped
-            full = self._search.retried(_all_told(trial))
-            small = self._shrunk(full if self._is_as_good(full, trial, ways) else trial, ways)
-            held = self._held(small)
-            if held is None or not self._is_repeated(held):
-                self.unstable.append(small)
-                continue
-            found.append(Settled(held, tuple(ways), {}))
-            taken |= held.ways.keys()
+            test = self.test_of(trial, self._as_good_as(trial, ways))
+            if test is None:
+                self.unstable.append(trial)
+            else:
+                found.append(test._replace(ways=tuple(ways)))
         return self._without_doubles(found)
+
+    def test_of(self, trial: Trial, is_as_good: Callable[[Trial], bool]) -> Settled | None:
+        """A trial made a test: small, and the same whatever else is drawn; None where it is not.
+
+        Args:
+            trial: any that can be a test.
+            is_as_good: whether another one would do.
+        """
+        # told in full, a record stays what it is while others are dropped
+        full = self._search.retried(_all_told(trial))
+        small = self._shrunk(full if is_as_good(full) else trial, is_as_good)
+        held = self._held(small)
+        if held is None or not self._is_repeated(held):
+            return None
+        return Settled(held, (), {})
 
     # --- choosing ---------------------------------------------------------------------------------
 
@@ -113,7 +123,7 @@ class Settling:
 
     # --- making small -----------------------------------------------------------------------------
 
-    def _shrunk(self, trial: Trial, ways: list[Way]) -> Trial:
+    def _shrunk(self, trial: Trial, is_as_good: Callable[[Trial], bool]) -> Trial:
         """The same path with as little set up as it takes."""
         changed = True
         while changed:
@@ -122,7 +132,7 @@ class Settling:
                 if smaller.size >= trial.arrangement.size and smaller.key == trial.arrangement.key:
                     continue
                 found = self._search.retried(smaller)
-                if self._is_as_good(found, trial, ways) and _is_smaller(found, trial):
+                if _is_smaller(found, trial) and is_as_good(found):
                     trial, changed = found, True
                     break
         return trial
@@ -135,8 +145,8 @@ class Settling:
         for asked, values in arrangement.replies.items():
             if asked in self._search.service.fixed:
                 continue
-            if asked not in called:
-                yield arrangement.without("replies", asked)
+            if asked not in called or asked.kind == "gives":
+                yield arrangement.without("replies", asked)  # a reading may answer as well
             if len(values) > 1:
                 yield arrangement.with_replies(asked, *values[:-1])
                 yield arrangement.with_replies(asked, *values[1:])
@@ -155,10 +165,16 @@ class Settling:
                 if name in defaults:
                     yield arrangement.without(part, name)
 
-    def _is_as_good(self, found: Trial, trial: Trial, ways: list[Way]) -> bool:
-        if not found.is_path or type(found.error) is not type(trial.error):
-            return False
-        return all(way in found.ways for way in ways)
+    @staticmethod
+    def _as_good_as(trial: Trial, ways: list[Way]) -> Callable[[Trial], bool]:
+        """Whether another trial ends as this one does, and takes the ways that it is there for."""
+
+        def is_as_good(found: Trial) -> bool:
+            if not found.is_path or type(found.error) is not type(trial.error):
+                return False
+            return all(way in found.ways for way in ways)
+
+        return is_as_good
 
     # --- holding ----------------------------------------------------------------------------------
 
@@ -313,28 +329,10 @@ def _all_told(trial: Trial) -> Arrangement:
             if name not in told and described is not None and name in described.given
             and name.isidentifier()
         }  # fmt: skip
-        shown = {name: _as_told(value) for name, value in more.items()}
-        kept = {name: value for name, value in shown.items() if value is not NO_VALUE}
+        shown = {name: as_told(value) for name, value in more.items()}
+        kept = {name: value for name, value in shown.items() if value is not NO_CODE}
         arrangement = arrangement.put(at, Drawn(record.form, {**kept, **told}))
     return arrangement
-
-
-def _as_told(value: Any) -> Any:
-    """A value as an arrangement tells it, records in it with all their fields; `NO_VALUE` where
-    there is no code for it.
-    """
-    described = None if isinstance(value, dict) else describe(type(value))
-    if described is not None:
-        fields = {n: _as_told(v) for n, v in described.values(value).items() if n in described.given}
-        return NO_VALUE if NO_VALUE in fields.values() else Drawn(type(value), fields)
-    if isinstance(value, (list, tuple)):
-        items = [_as_told(one) for one in value]
-        return NO_VALUE if NO_VALUE in items else type(value)(items)
-    try:
-        Spelling().plain(value)
-    except NotWritten:
-        return NO_VALUE
-    return value
 
 
 def with_reply(arrangement: Arrangement, asked: Asked, value: Any) -> Arrangement:

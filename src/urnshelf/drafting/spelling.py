@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Set
 from datetime import UTC, date, datetime, time, timedelta, timezone
 from decimal import Decimal
 from enum import Enum
@@ -140,13 +140,18 @@ class Spelling:
 
     # --- the head of the file ---------------------------------------------------------------------
 
-    def import_lines(self) -> list[str]:
-        """The imports, as a linter sorts them: the language's, others', and one's own."""
+    def import_lines(self, used: Set[str]) -> list[str]:
+        """The imports, as a linter sorts them: the language's, and others'.
+
+        Args:
+            used: the words of the file; what it does not name is not imported.
+        """
         by_module: dict[str, list[str]] = {}
         for module, name in self.imports:
-            by_module.setdefault(module, []).append(name)
+            if name in used:
+                by_module.setdefault(module, []).append(name)
         groups: list[list[str]] = [[], [], []]
-        for module in self.modules:
+        for module in used & self.modules.keys():
             groups[_group(module)].append(f"import {module}")
         for module in sorted(by_module):
             names = ", ".join(sorted(by_module[module], key=_as_sorted))

@@ -208,3 +208,23 @@ def is_plain(value: object) -> bool:
 def node_for(value: object) -> Node:
     """The type of a value of which none was told."""
     return ANYTHING if value is None else node_of(type(value))
+
+
+NO_CODE: Any = type("NoCode", (), {"__repr__": lambda _: "no code"})()
+
+
+def as_told(value: Any) -> Any:
+    """A value as an arrangement tells it, records in it with all their fields; `NO_CODE` where
+    there is no code for it.
+    """
+    described = None if isinstance(value, dict) else describe(type(value))
+    if described is not None:
+        fields = {n: as_told(v) for n, v in described.values(value).items() if n in described.given}
+        return NO_CODE if NO_CODE in fields.values() else Drawn(type(value), fields)
+    if isinstance(value, (list, tuple)) and not hasattr(value, "_fields"):
+        items = [as_told(one) for one in value]
+        return NO_CODE if NO_CODE in items else type(value)(items)
+    if isinstance(value, (dict, set, frozenset)):
+        inside = value.values() if isinstance(value, dict) else value
+        return value if all(as_told(one) is not NO_CODE for one in inside) else NO_CODE
+    return value if is_plain(value) else NO_CODE

@@ -36,6 +36,7 @@ class Written(NamedTuple):
         act: …
         check: …
         settled: what it is of.
+        of: which method.
     """
 
     name: str
@@ -44,6 +45,7 @@ class Written(NamedTuple):
     act: list[str]
     check: list[str]
     settled: Settled
+    of: str
 
 
 class Writing:
@@ -58,6 +60,13 @@ class Writing:
         self.spelling = Spelling()
         self._names: Counter[str] = Counter()
         self._fixtures: dict[str, list[str]] = {}
+
+    def again(self) -> Writing:
+        """A writing for other tests of the same file: what they import is found out anew."""
+        other = Writing(self._known)
+        other.spelling.imports.update(self.spelling.imports)
+        other.spelling.modules.update(self.spelling.modules)
+        return other
 
     # --- a file -----------------------------------------------------------------------------------
 
@@ -79,8 +88,9 @@ class Writing:
         tests = self._with_fixtures(list(tests))
         bodies = [_function_text(one) for one in tests]
         fixtures = list(self._fixtures.values())
-        head = [f'"""{heading}"""', "", *self.spelling.import_lines()]
         blocks = ["\n".join(one) for one in (*fixtures, *bodies)]
+        used = set(re.findall(r"\w+", "\n".join(blocks)))
+        head = [f'"""{heading}"""', "", *self.spelling.import_lines(used)]
         return "\n".join(head) + "\n\n\n" + "\n\n\n".join(blocks) + "\n"
 
     def name(self, wanted: str) -> str:
@@ -172,7 +182,7 @@ class _OneTest:
         arrange = self._arranged(told)
         name = self._writing.name(self._name(told))
         parameters = [f"shelf: {self._spelling.ours('Shelf')}", *self._parameters]
-        return Written(name, parameters, arrange, act, self._checked(told), self._settled)
+        return Written(name, parameters, arrange, act, self._checked(told), self._settled, self._service.label)
 
     def _name(self, told: Told) -> str:
         trial = self._trial
@@ -291,6 +301,9 @@ class _OneTest:
     @property
     def _variable(self) -> str:
         """How the service is called."""
+        fixture = "" if self._trial.arrangement.built else self._writing.known(self._service.cls)
+        if fixture:
+            return fixture
         cls = self._service.cls
         words = snake_case(cls.__name__).split("_") if cls else [self._service.name]
         return words[-1] if is_free(words[-1]) else "_".join(words)
@@ -300,6 +313,10 @@ class _OneTest:
         if service.cls is None or not service.built_of_instance:
             return []
         built = self._trial.arrangement.built
+        fixture = "" if built else self._writing.known(service.cls)
+        if fixture:
+            self._parameters[f"{fixture}: {self._spelling.named(service.cls)}"] = None
+            return []
         given = [f"{name}={self._spelling.arranged(value)}" for name, value in built.items()]
         furnished = ", ".join([self._spelling.named(service.cls), *given])
         return [f"{self._variable} = shelf.furnish({furnished})"]
