@@ -20,7 +20,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 from rich.text import Text
 
 from urnshelf.calls.wording import plural
-from urnshelf.cli.draft_picture import picture, text_picture
+from urnshelf.cli.draft_picture import check_picture, picture, text_picture
 from urnshelf.cli.showing import console
 from urnshelf.drafting import Drafts
 from urnshelf.drafting import draft as drafted
@@ -62,6 +62,8 @@ def draft(wanted: Wanted) -> int:
     """
     if find_spec("pytest") is None:
         raise SettingRefused("draft needs pytest, which the tests are for: pip install pytest")
+    if wanted.picture not in (None, "-"):
+        check_picture(Path(str(wanted.picture)))
     thing, names = _loaded(wanted.what)
     folder = Path(wanted.output).parent if wanted.output else Path()
     with _bar() as progress:

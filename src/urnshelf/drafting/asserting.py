@@ -260,13 +260,11 @@ class Asserting:
 
     def _of_calls(self) -> list[str]:
         told = [call for call in self._trial.calls if tells(call)]
-        counted: dict[str, int] = {}
-        of: dict[str, Made] = {}
+        counted: dict[tuple[Asked, str], int] = {}
         for call in told:
-            text = self._call(call)
-            counted[text] = counted.get(text, 0) + 1
-            of[text] = call
-        lines = [f"assert {self._tally(of[one].asked, one)} == {n}" for one, n in counted.items()]
+            what = call.asked, self._call(call)
+            counted[what] = counted.get(what, 0) + 1
+        lines = [f"assert {self._tally(*what)} == {n}" for what, n in counted.items()]
         for asked in self._among.told:
             if all(call.asked != asked for call in told):
                 lines.append(f"assert {self._tally(asked, '')} == 0")

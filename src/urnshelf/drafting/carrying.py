@@ -18,7 +18,7 @@ from urnshelf.drafting.arrangement import Arrangement
 from urnshelf.drafting.decisions import Decision, Way
 from urnshelf.drafting.trial import Trial
 from urnshelf.drafting.usual_values import NO_VALUE, others, usual
-from urnshelf.drafting.values import Drawn, Leaf, is_plain, node_for
+from urnshelf.drafting.values import Drawn, Faked, Leaf, Raised, node_for
 from urnshelf.records.fit import misfit
 from urnshelf.types.nodes import ANYTHING, Kind, Node
 
@@ -211,9 +211,15 @@ def _put_all(trial: Trial, leaves: list[Leaf], value: Any) -> Arrangement:
 def fits(value: Any, node: Node) -> bool:
     """Whether a value may stand where the type is this; of records that are yet to be drawn nothing
     is said."""
-    if not is_plain(value):
-        return True
-    return misfit(value, node) is None
+    return _is_to_be_drawn(value) or misfit(value, node) is None
+
+
+def _is_to_be_drawn(value: Any) -> bool:
+    if isinstance(value, (list, tuple, set, frozenset)):
+        return any(map(_is_to_be_drawn, value))
+    if isinstance(value, dict):
+        return any(map(_is_to_be_drawn, value.values()))
+    return isinstance(value, (Drawn, Faked, Raised))
 
 
 def _as_leaf(leaf: Leaf, old: Any, new: Any) -> Iterator[Any]:

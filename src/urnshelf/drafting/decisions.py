@@ -41,6 +41,7 @@ class Decision(NamedTuple):
         operator: of a comparison; empty for others.
         node: the condition, or the statement.
         file: of its module.
+        within: the way of the decision around it; None where there is none.
     """
 
     number: int
@@ -51,6 +52,7 @@ class Decision(NamedTuple):
     operator: str
     node: ast.AST
     file: str
+    within: Way | None = None
 
     @property
     def ways(self) -> tuple[Way, ...]:
@@ -74,6 +76,16 @@ class Decision(NamedTuple):
             cases = tuple(range(len(node.cases)))
             return cases if takes_all and last.guard is None else (*cases, -1)
         return (True, False)
+
+    def outcome_told(self, way: Way) -> str:
+        """How a way comes out, in a word or two."""
+        outcome = way.outcome
+        if self.kind == LOOP:
+            return ("no round", "one round", "two rounds")[int(outcome)]
+        if self.kind in (TRY, MATCH):
+            told = self.told(way)
+            return "no case" if told.endswith(": no case") else told.removeprefix("try: ")
+        return "true" if outcome else "false"
 
     def told(self, way: Way) -> str:
         """A way in words, as a report shows it."""

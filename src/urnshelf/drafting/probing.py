@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from types import CodeType
 from typing import Any, NamedTuple
 
-from urnshelf.drafting.decisions import BRANCH, LOOP, MATCH, PART, TRY, Decision
+from urnshelf.drafting.decisions import BRANCH, LOOP, MATCH, PART, TRY, Decision, Way
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -87,6 +87,8 @@ class _Rewriting(ast.NodeTransformer):
         self._within: list[str] = []
         self._tries: list[int] = []
         """The `try` blocks around, within the function."""
+        self._around: list[Way] = []
+        """The ways of the decisions around."""
         self._loops: list[int] = []
         """How many of them are around each loop's body."""
 
@@ -110,11 +112,12 @@ class _Rewriting(ast.NodeTransformer):
         return self.visit(node) if isinstance(node, made) else node  # type: ignore[no-any-return]
 
     def _function(self, node: Any) -> ast.AST:
-        around, self._tries, self._loops = (self._tries, self._loops), [], []
+        outer = self._tries, self._loops, self._around
+        self._tries, self._loops, self._around = [], [], []
         self._within.append(node.name)
         node.body = self._statements(node.body)
-        self._within[-1:] = []
-        self._tries, self._loops = around
+        self._within.pop()
+        self._tries, self._loops, self._around = outer
         return node  # type: ignore[no-any-return]
 
     def visit_Lambda(self, node: ast.Lambda) -> ast.AST:
@@ -133,18 +136,34 @@ class _Rewriting(ast.NodeTransformer):
     # --- statements -------------------------------------------------------------------------------
 
     def visit_If(self, node: ast.If) -> ast.AST:
+        site = self._next
         node.test = self._branch(node.test)
-        node.body = self._statements(node.body)
-        node.orelse = self._statements(node.orelse)
+        node.body = self._under(site, True, node.body)
+        node.orelse = self._under(site, False, node.orelse)
         return node
 
+    @property
+    def _next(self) -> int:
+        """The number of the next decision."""
+        return self._first + len(self.decisions)
+
+    def _under(self, site: int, outcome: bool | int, body: list[ast.stmt]) -> list[ast.stmt]:
+        """Statements that are run where a decision comes out so."""
+        is_there = site < self._next
+        self._around += [Way(site, outcome)] if is_there else []
+        found = self._statements(body)
+        self._around[len(self._around) - is_there :] = []
+        return found
+
     def visit_While(self, node: ast.While) -> ast.AST:
+        site = self._next
         if isinstance(node.test, ast.Constant):
             node.test = self._probe("step", node.test)
+            site = -1
         else:
             node.test = self._branch(node.test)
         self._loops.append(len(self._tries))
-        node.body = self._statements(node.body)
+        node.body = self._statements(node.body) if site < 0 else self._under(site, True, node.body)
         self._loops.pop()
         node.orelse = self._statements(node.orelse)
         return node
@@ -160,7 +179,7 @@ class _Rewriting(ast.NodeTransformer):
         site = self._decision(LOOP, node, text)
         node.iter = self._probe(probe, ast.Constant(site), self.visit(node.iter))
         self._loops.append(len(self._tries))
-        node.body = self._statements(node.body)
+        node.body = self._under(site, 1, node.body)
         self._loops.pop()
         node.orelse = self._statements(node.orelse)
         return node  # type: ignore[no-any-return]
@@ -182,7 +201,7 @@ class _Rewriting(ast.NodeTransformer):
         if not isinstance(node.body[-1], (ast.Return, ast.Raise, ast.Continue, ast.Break)):
             node.body = [*node.body, self._told(site, -1, node.body[-1])]
         for number, handler in enumerate(node.handlers):
-            body = self._statements(handler.body)
+            body = self._under(site, number, handler.body)
             handler.body = [self._told(site, number, handler), *body]
         node.orelse = self._statements(node.orelse)
         node.finalbody = self._statements(node.finalbody)
@@ -217,7 +236,8 @@ class _Rewriting(ast.NodeTransformer):
         for number, case in enumerate(node.cases):
             if case.guard is not None:
                 case.guard = self._branch(case.guard)
-            case.body = [self._told(site, number, case.body[0]), *self._statements(case.body)]
+            body = self._under(site, number, case.body)
+            case.body = [self._told(site, number, case.body[0]), *body]
         last = node.cases[-1]
         takes_all = isinstance(last.pattern, ast.MatchAs) and last.pattern.pattern is None
         if not takes_all or last.guard is not None:
@@ -353,7 +373,8 @@ class _Rewriting(ast.NodeTransformer):
         line = getattr(node, "lineno", 0)
         # what is told later is told of the text as it stands, before it is rewritten
         kept = ast.parse(ast.unparse(node)).body[0] if isinstance(node, ast.stmt) else node
-        found = Decision(number, kind, function, line, text, operator, kept, self._file)
+        within = self._around[-1] if self._around else None
+        found = Decision(number, kind, function, line, text, operator, kept, self._file, within)
         self.decisions.append(found)
         return number
 

@@ -14,7 +14,7 @@ from itertools import islice
 from typing import Any
 
 from urnshelf.drafting.arrangement import Arrangement, Asked
-from urnshelf.drafting.carrying import by_operands
+from urnshelf.drafting.carrying import by_operands, fits
 from urnshelf.drafting.decisions import BRANCH, LOOP, MATCH, TRY, Decision, Way
 from urnshelf.drafting.distances import FAR, distance
 from urnshelf.drafting.guarding import Guard
@@ -382,7 +382,8 @@ class Search:
     def _alternatives(self, base: Trial, leaves: list[Leaf]) -> Candidates:
         for leaf in leaves:
             for value in islice(others(leaf.value, leaf.node, self.service.mined), 24):
-                yield base.put(leaf.path, value)
+                if fits(value, leaf.node):
+                    yield base.put(leaf.path, value)
 
     # --- crashes ----------------------------------------------------------------------------------
 
@@ -433,6 +434,7 @@ class Search:
             return trial
         leaf = self._random.choice(leaves)
         values = list(islice(others(leaf.value, leaf.node, self.service.mined), 30))
+        values = [one for one in values if fits(one, leaf.node)]
         if not values:
             return trial
         return self.attempt(trial.put(leaf.path, self._random.choice(values)))
@@ -484,7 +486,8 @@ def _by_length(base: Trial, leaves: list[Leaf]) -> Candidates:
     for leaf in leaves:
         if isinstance(leaf.value, (list, tuple, set, dict)):
             for value in others(leaf.value, leaf.node):
-                yield base.put(leaf.path, value)
+                if fits(value, leaf.node):
+                    yield base.put(leaf.path, value)
 
 
 def _cost(trial: Trial) -> tuple[bool, int, int]:

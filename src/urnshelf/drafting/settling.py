@@ -77,7 +77,8 @@ class Settling:
         # told in full, a record stays what it is while others are dropped
         full = self._search.retried(_all_told(trial))
         small = self._shrunk(full if is_as_good(full) else trial, is_as_good)
-        held = self._held(small)
+        whole = self._search.retried(_all_told(small))
+        held = self._held(whole if is_as_good(whole) else small)
         if held is None or not self._is_repeated(held):
             return None
         return Settled(held, (), {})

@@ -7,13 +7,12 @@ from urnshelf.readings.verbs import LOOKING, STORING, verb_of
 
 _DOING = STORING | frozenset(
     """
-    accept alert announce apply approve archive assign authorize authorise bill block book call
-    cancel capture charge close collect commission confirm create credit debit deliver deposit
-    dispatch emit enqueue escalate execute fire grant hold inform invoice issue launch lock log mail
-    move notify open order page pay place post print process produce publish push queue raise record
-    refund reject release remind report request reserve return reverse revoke ring run schedule send
-    ship sign signal start stop store submit subscribe suspend tell track transfer trigger unlock
-    unsubscribe upload void warn withdraw
+    accept alert announce approve archive assign authorize authorise bill book cancel capture
+    charge close collect commission confirm create credit debit deliver deposit dispatch emit
+    enqueue escalate execute fire grant invoice issue launch lock log move notify open pay place
+    post print publish push queue refund reject release remind reserve return reverse revoke
+    schedule send ship sign signal start stop store submit subscribe suspend tell transfer trigger
+    unlock unsubscribe upload void warn withdraw
     """.split()
 )
 """Verbs of methods that do something, though they give something back."""
