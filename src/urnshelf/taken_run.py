@@ -11,7 +11,8 @@ from typing import Any
 
 import pytest
 
-from urnshelf.drafting.service import Service, service_of
+from urnshelf.drafting.finding_services import service_of
+from urnshelf.drafting.service import Service
 from urnshelf.types.loading import load_type
 
 TARGET = "URNSHELF_TAKEN"

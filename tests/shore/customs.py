@@ -4,7 +4,7 @@ import re
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from decimal import ROUND_HALF_UP, Decimal
-from typing import Optional, Protocol
+from typing import Protocol
 
 CODE = re.compile(r"^([A-Z]{2})-(\d{4})([a-z]?)$")
 FREE_UNTIL = Decimal("150")
@@ -32,7 +32,7 @@ class Declaration:
     value: Decimal
     kilos: float
     origin: str
-    note: Optional[str] = None
+    note: str | None = None
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ class Duty:
 
 
 class DeclarationStore(Protocol):
-    def find_by_number(self, number: str) -> Optional[Declaration]: ...
+    def find_by_number(self, number: str) -> Declaration | None: ...
     def save(self, declaration: Declaration) -> None: ...
 
 

@@ -1,4 +1,4 @@
-"""The ship chandler: orders in a unit of work that a factory gives, rows as dictionaries, retries."""
+"""The ship chandler: a unit of work that a factory gives, rows as dictionaries, retries."""
 
 import logging
 import time

@@ -1,9 +1,10 @@
-"""The ferry's ticket office: an old class with a base, rows of a typed dictionary, streams, hooks."""
+"""The ferry's ticket office: an old class with a base, typed dictionaries, streams."""
 
 import enum
 from abc import ABC, abstractmethod
+from collections.abc import Iterator
 from datetime import date
-from typing import Generator, Iterable, Iterator, List, NamedTuple, Tuple, TypedDict, Union
+from typing import NamedTuple, TypedDict
 
 
 class Fare(enum.Enum):
@@ -37,7 +38,7 @@ class SoldOut(Exception):
 
 class AbstractTicketRepository(ABC):
     @abstractmethod
-    def list_by_sailing(self, sailing: date) -> List[Booking]: ...
+    def list_by_sailing(self, sailing: date) -> list[Booking]: ...
 
     @abstractmethod
     def insert(self, booking: Booking) -> None: ...
@@ -76,7 +77,7 @@ class Office:
     def _guard(self, sailing: date, wanted: int) -> None:
         left = self.seats_left(sailing)
         if wanted > left:
-            raise SoldOut("{} wanted, {} left".format(wanted, left))
+            raise SoldOut(f"{wanted} wanted, {left} left")
 
 
 class FerryOffice(Office):
@@ -85,13 +86,13 @@ class FerryOffice(Office):
         repository: AbstractTicketRepository,
         printer: AbstractPrinter,
         manifest: AbstractManifest,
-        season: Tuple[int, int] = (5, 9),
+        season: tuple[int, int] = (5, 9),
     ):
         super().__init__(repository, printer)
         self.manifest = manifest
         self.season = season
 
-    def issue(self, sailing: date, passengers: List[Passenger]) -> List[Ticket]:
+    def issue(self, sailing: date, passengers: list[Passenger]) -> list[Ticket]:
         if not passengers:
             return []
         self._guard(sailing, len(passengers))
@@ -129,8 +130,8 @@ class FerryOffice(Office):
             cents -= 50
         return cents
 
-    def boarding(self, sailing: date, group: int = 10) -> Iterator[List[str]]:
-        names: List[str] = []
+    def boarding(self, sailing: date, group: int = 10) -> Iterator[list[str]]:
+        names: list[str] = []
         for passenger in self.manifest.passengers(sailing):
             if passenger["age"] < 2:
                 continue

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.drafting import Drafts
 from urnshelf.drafting.decisions import PART
-from urnshelf.drafting.drafts import Taken
+from urnshelf.drafting.remarks_on_drafts import Taken
 from urnshelf.errors import FileRefused
 from urnshelf.files.whole import unfinished, why
 from urnshelf.files.writing import made_folder

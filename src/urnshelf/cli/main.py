@@ -166,7 +166,10 @@ def _add_draft(commands: Any) -> None:
         help="plant so many bugs in each method (60), and tell which ones no test notices",
     )  # fmt: skip
     draft.add_argument(
-        "--picture", nargs="?", const="-", metavar="FILE",
+        "--picture",
+        nargs="?",
+        const="-",
+        metavar="FILE",
         help="the decisions and the tests that take them: a .png, a .svg, or as text",
     )
     draft.add_argument(

@@ -12,7 +12,8 @@ def added(text: str, more: str) -> str:
         text: the file's.
         more: the text of the other.
 
-    >>> print(added("import os\\n\\n\\ndef f(): ...\\n", "import re\\n\\n\\ndef g(): ...\\n"), end="")
+    >>> there, more = "import os\\n\\n\\ndef f(): ...\\n", "import re\\n\\n\\ndef g(): ...\\n"
+    >>> print(added(there, more), end="")
     import os
     import re
     <BLANKLINE>

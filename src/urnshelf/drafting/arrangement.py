@@ -52,6 +52,7 @@ class Arrangement:
 
     def put(self, path: Path, value: Any) -> Arrangement:
         """The same with another value at a place."""
+        part: Any
         part, *rest = path
         if part == "records":
             number, *within = rest
@@ -60,7 +61,8 @@ class Arrangement:
         mapping = getattr(self, part)
         name, *within = rest
         changed = put(mapping.get(name), tuple(within), value) if within else value
-        return replace(self, **{part: {**mapping, name: changed}})
+        changes: Any = {part: {**mapping, name: changed}}
+        return replace(self, **changes)
 
     def without(self, part: str, name: Any) -> Arrangement:
         """The same without an argument, a record or the replies of a method."""
@@ -68,7 +70,8 @@ class Arrangement:
             kept = tuple(one for n, one in enumerate(self.records) if n != name)
             return replace(self, records=kept)
         mapping = getattr(self, part)
-        return replace(self, **{part: {one: v for one, v in mapping.items() if one != name}})
+        changes: Any = {part: {one: v for one, v in mapping.items() if one != name}}
+        return replace(self, **changes)
 
     def with_record(self, *records: Drawn) -> Arrangement:
         """The same with more records on the shelf."""

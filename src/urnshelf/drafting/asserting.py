@@ -11,9 +11,10 @@ from typing import Any, NamedTuple
 
 from urnshelf.drafting.arrangement import Asked
 from urnshelf.drafting.observing import as_pattern
+from urnshelf.drafting.record_changes import Change
 from urnshelf.drafting.spelling import NotWritten, Spelling, variable_for
 from urnshelf.drafting.telling import tells
-from urnshelf.drafting.trial import Change, Made, Trial
+from urnshelf.drafting.trial import Made, Trial
 from urnshelf.drafting.values import Path
 from urnshelf.records.equality import same
 from urnshelf.records.recognising import describe
@@ -300,9 +301,9 @@ class Asserting:
         named = self._record_named(value)
         if named:
             return named
-        if self._result and value is not None and self._result_value is not None:
-            if type(value) is type(self._result_value) and same(value, self._result_value):
-                return self._result
+        is_result = self._result and type(value) is type(self._result_value)
+        if is_result and same(value, self._result_value):
+            return self._result
         try:
             return self._spelling.plain(value)
         except NotWritten:
@@ -327,4 +328,5 @@ class Asserting:
 
 
 def _has_equality(cls: type) -> bool:
-    return cls.__eq__ is not object.__eq__
+    equality: Any = cls.__eq__
+    return equality is not object.__eq__

@@ -28,14 +28,14 @@ class Bug(NamedTuple):
 
     Args:
         file: of the module.
-        index: of the node, in the order of a walk through the tree.
+        position: of the node, in the order of a walk through the tree.
         line: where it stands.
         told: what is changed, in words.
         change: changes the node.
     """
 
     file: str
-    index: int
+    position: int
     line: int
     told: str
     change: Change
@@ -52,13 +52,13 @@ def bugs_in(text: str, file: str, lines: Callable[[int], bool]) -> list[Bug]:
     tree = ast.parse(text)
     left_out = _left_out(tree)
     found: list[Bug] = []
-    for index, node in enumerate(ast.walk(tree)):
+    for position, node in enumerate(ast.walk(tree)):
         line = getattr(node, "lineno", 0)
         if not lines(line) or id(node) in left_out:
             continue
         for told, change in _changes(node):
-            found.append(Bug(file, index, line, told, change))
-    return sorted(found, key=lambda bug: (bug.line, bug.index, bug.told))
+            found.append(Bug(file, position, line, told, change))
+    return sorted(found, key=lambda bug: (bug.line, bug.position, bug.told))
 
 
 def planted_in(text: str, bug: Bug) -> ast.Module:
@@ -69,8 +69,8 @@ def planted_in(text: str, bug: Bug) -> ast.Module:
         bug: one of its own.
     """
     tree = ast.parse(text, bug.file)
-    for index, node in enumerate(ast.walk(tree)):
-        if index == bug.index:
+    for position, node in enumerate(ast.walk(tree)):
+        if position == bug.position:
             bug.change(node)
             break
     return ast.fix_missing_locations(tree)
@@ -83,9 +83,7 @@ def _left_out(tree: ast.AST) -> set[int]:
         parts: list[ast.AST | None] = []
         if isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant):
             parts = [node, node.value]
-        elif isinstance(node, ast.AnnAssign):
-            parts = [node.annotation]
-        elif isinstance(node, ast.arg):
+        elif isinstance(node, (ast.AnnAssign, ast.arg)):
             parts = [node.annotation]
         elif isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef)):
             parts = [node.returns, *node.decorator_list, *node.args.defaults]

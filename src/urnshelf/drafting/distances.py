@@ -61,8 +61,10 @@ def between(one: Any, other: Any) -> float | None:
         if isinstance(one, numbers) and isinstance(other, numbers):
             found = float(one) - float(other)
             return found if found == found else None
-        if isinstance(one, (datetime, date)) and isinstance(other, (datetime, date)):
-            return _seconds(one - other)  # type: ignore[operator]
+        if isinstance(one, datetime) and isinstance(other, datetime):
+            return _seconds(one - other)
+        if type(one) is date and type(other) is date:
+            return _seconds(one - other)
         if isinstance(one, timedelta) and isinstance(other, timedelta):
             return _seconds(one - other)
     return None

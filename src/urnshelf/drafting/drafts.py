@@ -5,22 +5,34 @@ from __future__ import annotations
 import gc
 import sys
 from collections.abc import Callable, Collection, Mapping, Sequence
-from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 from urnshelf.drafting.appending import added
 from urnshelf.drafting.arrangement import Asked
-from urnshelf.drafting.decisions import Decision, Way
-from urnshelf.drafting.distances import FAR, distance
+from urnshelf.drafting.drafted_file import Writing
+from urnshelf.drafting.drafted_test import Written
+from urnshelf.drafting.finding_services import public_methods, service_of
 from urnshelf.drafting.guarding import Guard
 from urnshelf.drafting.layout import laid_out
 from urnshelf.drafting.planting import Planted, Planting
+from urnshelf.drafting.remarks_on_drafts import (
+    DecidingReply,
+    Finding,
+    Taken,
+    Unreached,
+    deciding_replies,
+    doubts,
+    findings,
+    paths,
+    raise_if_nothing,
+    stopped_texts,
+    unreached,
+    with_notes,
+)
 from urnshelf.drafting.searching import Search
-from urnshelf.drafting.service import Service, public_methods, service_of
-from urnshelf.drafting.settling import Settled, Settling, deciding
-from urnshelf.drafting.trial import Trial
+from urnshelf.drafting.service import Service
+from urnshelf.drafting.settling import Settled, Settling
 from urnshelf.drafting.values import as_told
-from urnshelf.drafting.writing import Writing, Written
 from urnshelf.errors import DraftRefused
 from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.near_names import nearest
@@ -30,71 +42,6 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 Progress = Callable[[str, int, int, int], None]
 """Is told the method, how many ways were taken, of how many, and the number of runs."""
-
-
-class Unreached(NamedTuple):
-    """A way that no test takes.
-
-    Args:
-        place: file and line.
-        condition: as written, and how it should have come out.
-        why: what was nearest to it.
-    """
-
-    place: str
-    condition: str
-    why: str
-
-    def __str__(self) -> str:
-        return f"{self.place}  {self.condition}; {self.why}"
-
-
-class Finding(NamedTuple):
-    """A crash that no code raises on purpose.
-
-    Args:
-        place: file and line.
-        error: the exception, with its message.
-        arrangement: the lines that make it.
-    """
-
-    place: str
-    error: str
-    arrangement: tuple[str, ...]
-
-    def __str__(self) -> str:
-        return f"{self.place}  {self.error}: {'; '.join(self.arrangement)}"
-
-
-class DecidingReply(NamedTuple):
-    """A reply that nobody chose, and that decides which way the code goes.
-
-    Args:
-        method: as in the test.
-        value: the default.
-        condition: what it decides.
-        tests: in which tests.
-    """
-
-    method: str
-    value: str
-    condition: str
-    tests: tuple[str, ...]
-
-    def __str__(self) -> str:
-        more = len(self.tests) - 1
-        where = self.tests[0] + (f" and {more} more" if more else "")
-        return (
-            f"{self.method} gives {self.value}, which decides {self.condition}, in {where}: "
-            f"change the cue there, or draft(…, replies={{{self.method}: […]}})"
-        )
-
-
-class Taken(NamedTuple):
-    """A decision of the code, and the tests that take each way of it."""
-
-    decision: Decision
-    takers: dict[Way, list[str]]
 
 
 class Drafts:
@@ -327,7 +274,7 @@ class _Lot:
                     planting = Planting(search, settled, bugs, settling)
                     planted = planting.planted()
                     settled = planting.settled
-                settled = [_with_notes(search, one) for one in settled]
+                settled = [with_notes(search, one) for one in settled]
                 self._say(search, settling, settled, planted)
         finally:
             service.close()
@@ -341,17 +288,17 @@ class _Lot:
         taken = [way for way in ways if way in search.found]
         self.ways = (self.ways[0] + len(taken), self.ways[1] + len(ways))
         self.runs += search.trials.count
-        self.stopped += _stopped_texts(search)
+        self.stopped += stopped_texts(search)
         if not settled:
             raise_if_nothing(search)
         tests = self._writing.tests(search, settled)
         self.tests += tests
-        self.unreached += [_unreached(search, way) for way in search.open_ways()]
-        self.findings += _findings(search)
-        self.doubts += _doubts(search, settling)
+        self.unreached += [unreached(search, way) for way in search.open_ways()]
+        self.findings += findings(search)
+        self.doubts += doubts(search, settling)
         self.planted += planted
-        self.deciding += _deciding(settled, [test.name for test in tests])
-        self.paths += _paths(search, settled, tests)
+        self.deciding += deciding_replies(settled, [test.name for test in tests])
+        self.paths += paths(search, settled, tests)
 
     def text(self, tests: list[Written]) -> str:
         """The file with some of the tests."""
@@ -361,10 +308,9 @@ class _Lot:
     def _heading(self) -> str:
         """What the file says of itself."""
         lines = [
-            f"Tests of {', '.join(self.labels)}, drafted: what the code does today, bugs "
-            "included."
+            f"Tests of {', '.join(self.labels)}, drafted: what the code does today, bugs included."
         ]
-        parts = [
+        parts: list[tuple[str, Sequence[object]]] = [
             ("Ways that no test takes:", self.unreached),
             ("Crashes that no code raises on purpose, and no test asserts:", self.findings),
             ("Replies left to a default, which decide something:", self.deciding),
@@ -385,134 +331,3 @@ def _as_docstring(lines: list[str], width: int) -> str:
         clean = line.replace("\\", "/").replace('"""', "'''")
         found += wrap(clean, width - 3, subsequent_indent="  " * clean.startswith("*")) or [""]
     return "\n".join([*found, ""]) if len(found) > 1 else found[0]
-
-
-def raise_if_nothing(search: Search) -> None:
-    """Say why there is not one test.
-
-    Raises:
-        DraftRefused: always.
-    """
-    label = search.service.label
-    if search.never is not None and not search.found:
-        lines = "\n".join(_arrange_lines(search, search.never))
-        raise DraftRefused(f"{label} never ends, whatever it is given; the first time with\n{lines}")
-    if search.stopped:
-        raise DraftRefused(
-            f"{label} would have reached outside each time, and was kept from it:\n"
-            + "\n".join(f"  {one}" for one in _stopped_texts(search))
-            + "\nGive it that as a dependency, or allow it: --allow-side-effects, "
-            "draft(…, allow_side_effects=True)"
-        )
-    if search.unanswered:
-        asked = next(iter(search.unanswered.values())).asked
-        method = f"{getattr(asked.form, '__name__', asked.form)}.{asked.method}"
-        raise DraftRefused(
-            f"{label} asks {method}, and nobody can tell what it gives: annotate it, or say it: "
-            f"draft(…, replies={{{method}: […]}})"
-        )
-    why = max(search.refused, key=lambda one: search.refused[one], default="")
-    raise DraftRefused(f"no test of {label} can be drafted: {why or 'it only crashes'}"[:1500])
-
-
-# --- what is to be said ---------------------------------------------------------------------------
-
-
-def place_of(file: str, line: int) -> str:
-    """A line of code, without the machine's own folders."""
-    return f"{Path(file).name}:{line}"
-
-
-def _unreached(search: Search, way: Way) -> Unreached:
-    decision = search.decisions[way.site]
-    place = place_of(decision.file, decision.line)
-    return Unreached(place, decision.told(way), _why_unreached(search, decision, way))
-
-
-def _why_unreached(search: Search, decision: Decision, way: Way) -> str:
-    tried = search.met(way.site)
-    if not tried:
-        return "no run came there"
-    if not decision.operator:
-        return "no run made it so"
-    nearest_one = min(tried, key=lambda one: distance(one, decision, way))
-    if distance(nearest_one, decision, way) >= FAR / 1000:
-        return "no run made it so"
-    one, other = nearest_one.operands[way.site][0]
-    return f"the nearest were {show(one, 30)} and {show(other, 30)}"
-
-
-def _findings(search: Search) -> list[Finding]:
-    found: dict[str, Finding] = {}
-    for (file, line, _), trial in sorted(search.findings.items(), key=lambda one: one[0]):
-        place = place_of(file, line)
-        if place not in found:
-            small = search.smaller_finding(trial)
-            error = f"{type(small.error).__name__}: {small.error}"[:120]
-            found[place] = Finding(place, error, tuple(_arrange_lines(search, small)))
-    return list(found.values())
-
-
-def _arrange_lines(search: Search, trial: Trial) -> list[str]:
-    """An arrangement, and the act, as code."""
-    written = Writing({}).tests(search, [Settled(trial, (), {})])[0]
-    lines = [*written.arrange, *written.act]
-    return [line.strip() for line in lines if not line.startswith("with ")]
-
-
-def _doubts(search: Search, settling: Settling) -> list[str]:
-    doubts = [
-        f"{search.service.label} gives something else each time for some path: if the clock or "
-        "chance tells it, hand that in as a dependency"
-    ] * bool(settling.unstable)
-    for lacking in search.unanswered.values():
-        method = f"{getattr(lacking.asked.form, '__name__', '')}.{lacking.asked.method}"
-        doubts.append(
-            f"{method}: nobody can tell what it gives; annotate it, or draft(…, "
-            f"replies={{{method}: […]}})"
-        )
-    if search.never is not None:
-        doubts.append(f"{search.service.label} does not end for some replies, which are left out")
-    return doubts
-
-
-def _stopped_texts(search: Search) -> list[str]:
-    return [
-        f"{place_of(one.file, one.line)}  it would have {one.what}"
-        for one in dict.fromkeys(search.stopped)
-    ]
-
-
-def _deciding(settled: list[Settled], names: list[str]) -> list[DecidingReply]:
-    found: dict[tuple[str, str, str], list[str]] = {}
-    for one, name in zip(settled, names, strict=True):
-        for asked, condition in one.notes.items():
-            method = f"{getattr(asked.form, '__name__', asked.form)}.{asked.method}"
-            value = show(one.trial.arrangement.replies[asked][0], 40)
-            found.setdefault((method, value, condition), []).append(name)
-    return [DecidingReply(*what, tuple(tests)) for what, tests in found.items()]
-
-
-def _with_notes(search: Search, one: Settled) -> Settled:
-    return one._replace(
-        notes=deciding(
-            search, one, lambda way: f"`{way.text}` ({place_of(way.file, way.line)})"
-        )
-    )
-
-
-def _paths(search: Search, settled: list[Settled], tests: list[Written]) -> list[Taken]:
-    found = []
-    counted = {way.site for way in search.all_ways()}
-    for number in sorted(counted):
-        decision = search.decisions[number]
-        takers = {
-            way: [
-                test.name
-                for test, one in zip(tests, settled, strict=True)
-                if way in one.trial.ways
-            ]
-            for way in decision.ways
-        }
-        found.append(Taken(decision, takers))
-    return found

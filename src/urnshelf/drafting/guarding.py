@@ -179,8 +179,8 @@ def _what(event: str, given: tuple[Any, ...]) -> str:
     if event == "sqlite3.connect":
         return "" if given and given[0] in (":memory:", "") else "opened a database"
     if event == "socket.connect" or event == "socket.getaddrinfo":
-        where = given[1] if event == "socket.connect" and len(given) > 1 else given[0]
-        return f"{_REFUSED[event]}: {where}"
+        where = given[-1:] if event == "socket.connect" else given[:1]
+        return f"{_REFUSED[event]}: {' '.join(map(str, where))}"
     return _REFUSED.get(event, "")
 
 

@@ -28,7 +28,7 @@ def broken(line: str, width: int) -> list[str]:
         return [line]
     head, body, tail = parts
     inner = indent + _STEP
-    if line.lstrip().startswith("assert ") and not tail.rstrip()[-1:] == tail:
+    if line.lstrip().startswith("assert ") and tail.rstrip()[-1:] != tail:
         return _compared(line, indent, width)
     items = _items(body)
     is_import = line.lstrip().startswith("from ")
@@ -51,7 +51,12 @@ def _compared(line: str, indent: str, width: int) -> list[str]:
     left, sign, right = _sides(code)
     if not sign:
         return [line]
-    return [f"{indent}assert (", *broken(inner + left, width), f"{inner}{sign} {right}", f"{indent})"]
+    return [
+        f"{indent}assert (",
+        *broken(inner + left, width),
+        f"{inner}{sign} {right}",
+        f"{indent})",
+    ]
 
 
 def _sides(code: str) -> tuple[str, str, str]:

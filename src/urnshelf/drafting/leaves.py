@@ -46,9 +46,9 @@ def _leaves(trial: Trial, service: Service) -> Iterator[Leaf]:
                 yield from leaves_of(value, node, (part, name), drawn)
     for number, record in enumerate(arrangement.records):
         yield from leaves_of(record, node_of(record.form), ("records", number), drawn)
-    for asked, values in arrangement.replies.items():
+    for asked, replies in arrangement.replies.items():
         if asked in service.fixed:
             continue
         node = reply_node(asked)
-        for number, value in enumerate(values):
+        for number, value in enumerate(replies):
             yield from leaves_of(value, node, ("replies", asked, number), drawn)

@@ -18,6 +18,8 @@ _NEGATED = {
     "is": "is_not", "is_not": "is", "below": "at_least", "at_most": "above", "above": "at_most",
     "at_least": "below", "in": "not_in", "not_in": "in",
 }  # fmt: skip
+_AROUND = ("zip", "enumerate", "sorted", "reversed", "iter", "tuple")
+"""Functions that say nothing of what they are given."""
 _MOST_WORDS = 7
 _ROUNDS = {0: "no", 1: "one", 2: "two"}
 
@@ -28,10 +30,10 @@ def words_for(decision: Decision, way: Way) -> str:
     if way.outcome == "edge":
         return f"{_expression(_first(node))}_at_its_limit"
     if decision.kind == LOOP and isinstance(node, (ast.For, ast.AsyncFor)):
-        of = _expression(node.iter)
-        return (
-            f"{_ROUNDS[int(way.outcome)]}_of_{of}" if of else f"{_ROUNDS[int(way.outcome)]}_round"
-        )
+        of, count = _expression(node.iter), _ROUNDS[int(way.outcome)]
+        if not of:
+            return f"{count}_round"
+        return f"no_{of}" if way.outcome == 0 else f"{count}_of_{of}"
     if decision.kind == TRY and isinstance(node, (ast.Try, ast.TryStar)):
         if way.outcome == -1:
             return "nothing_is_raised"
@@ -82,8 +84,10 @@ def _expression(node: Any) -> str:
         return _plain(str(node.value))
     if isinstance(node, ast.Call):
         if isinstance(node.func, ast.Attribute) and node.func.attr in ("get", "fetch", "lower"):
-            told = _plain(str(node.args[0].value)) if _is_constant(node.args) else ""
+            told = _constant(node.args)
             return "_".join(one for one in (_expression(node.func.value), told) if one)
+        if isinstance(node.func, ast.Name) and node.func.id in _AROUND and node.args:
+            return _expression(node.args[0])
         name = _expression(node.func)
         if isinstance(node.func, ast.Name) and node.func.id in ("len", "sum", "abs", "list", "set"):
             inner = _expression(node.args[0]) if node.args else ""
@@ -98,8 +102,9 @@ def _expression(node: Any) -> str:
     return _plain(ast.unparse(node))
 
 
-def _is_constant(given: list[ast.expr]) -> bool:
-    return bool(given) and isinstance(given[0], ast.Constant)
+def _constant(given: list[ast.expr]) -> str:
+    first = given[0] if given else None
+    return _plain(str(first.value)) if isinstance(first, ast.Constant) else ""
 
 
 def _plain(text: str) -> str:

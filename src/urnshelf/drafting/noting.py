@@ -161,7 +161,7 @@ class Notes:
         except Exception:
             self._hint(hint._replace(failed=True))
             raise
-        is_missing = hint.name == "get" and given and not _holds(hint.subject, given[0])
+        is_missing = hint.name == "get" and bool(given) and not _holds(hint.subject, given[0])
         self._hint(hint._replace(failed=is_missing))
         return value
 

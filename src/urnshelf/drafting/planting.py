@@ -1,5 +1,5 @@
-"""Planted bugs: the code is changed in one place at a time, to see whether the drafted tests notice;
-where they do not, an arrangement is sought that tells the bugged code from the sound one.
+"""Planted bugs: the code is changed in one place at a time, to see whether the drafted tests
+notice; where they do not, an arrangement is sought that tells the bugged code from the sound one.
 """
 
 from __future__ import annotations
@@ -82,7 +82,9 @@ class Planting:
         for file, of_file in spans.items():
             text = self._texts[file] = Path(file).read_text("utf-8")
             yield from bugs_in(
-                text, file, lambda line, of=of_file: any(a < line <= b for a, b in of)  # type: ignore[misc]
+                text,
+                file,
+                lambda line, of=of_file: any(a < line <= b for a, b in of),  # type: ignore[misc]
             )
 
     def _one(self, bug: Bug) -> Planted:
@@ -157,4 +159,3 @@ class Planting:
 def _asserted(trial: Trial, together: Among) -> str:
     told = Asserting(trial, Spelling(), together).told()
     return f"{told.raised} {told.direct} {told.lines}"
-

@@ -20,8 +20,8 @@ PROBE = "__urnshelf_probe__"
 _HINTING = frozenset(
     """
     startswith endswith split rsplit partition strptime fromisoformat fullmatch match search findall
-    get index find loads removeprefix removesuffix isdigit isdecimal isnumeric isalpha isalnum isupper
-    islower isspace istitle isidentifier
+    get index find loads removeprefix removesuffix isdigit isdecimal isnumeric isalpha isalnum
+    isupper islower isspace istitle isidentifier
     """.split()
 )
 """Methods whose arguments tell what a text or a mapping should hold."""
@@ -109,7 +109,7 @@ class _Rewriting(ast.NodeTransformer):
     def _kept(self, node: ast.stmt) -> ast.stmt:
         # what runs while the class is made was run long ago
         made = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
-        return self.visit(node) if isinstance(node, made) else node  # type: ignore[no-any-return]
+        return self.visit(node) if isinstance(node, made) else node
 
     def _function(self, node: Any) -> ast.AST:
         outer = self._tries, self._loops, self._around

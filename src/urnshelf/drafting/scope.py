@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import gc
-import inspect
 import sys
-import sysconfig
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -46,7 +43,7 @@ class Scope:
         self._first: dict[str, int] = {}
         self._written: dict[FunctionType, CodeType] = {}
         """The code of each function as it was written, while another one runs."""
-        self._classes = [*(owner.__mro__ if owner else ()), *_all_bases(among)]
+        self._classes: list[Any] = [*(owner.__mro__ if owner else ()), *_all_bases(among)]
         self._follow(function)
         self._codes = self._probed()
 
@@ -159,7 +156,8 @@ class Scope:
         return [
             one
             for one in self._reached
-            if (one.__code__.co_filename, one.__code__.co_qualname.replace(".<locals>", "")) in names
+            if (one.__code__.co_filename, one.__code__.co_qualname.replace(".<locals>", ""))
+            in names
         ]
 
     @contextmanager

@@ -17,9 +17,9 @@ from urnshelf.calls.place import put_under_test
 from urnshelf.drafting.arrangement import Arrangement, Asked
 from urnshelf.drafting.guarding import Guard
 from urnshelf.drafting.reached_for import reached_for
-from urnshelf.drafting.scope import Scope, codes_of, functions_in, root_of
+from urnshelf.drafting.scope import Scope, codes_of, root_of
 from urnshelf.drafting.usual_values import NO_VALUE, usual
-from urnshelf.drafting.values import Drawn, Faked, is_plain
+from urnshelf.drafting.values import Faked, is_plain
 from urnshelf.errors import DraftRefused
 from urnshelf.fakes.constructors import NOTHING, Constructor, Taken, constructor_of
 from urnshelf.fakes.furnish import _built, faked_for
@@ -294,8 +294,9 @@ def _mined(scope: Scope, cls: type | None) -> list[Any]:
             for one in value:
                 keep(one)
         elif value is not None and is_plain(value) and not isinstance(value, bool):
-            if not isinstance(value, (str, bytes)) or len(value) <= 40:
-                found.setdefault(f"{type(value).__name__} {value!r}", value)
+            if isinstance(value, (str, bytes)) and len(value) > 40:
+                return
+            found.setdefault(f"{type(value).__name__} {value!r}", value)
 
     for function in scope.functions:
         for code in codes_of(function.__code__):
@@ -367,52 +368,3 @@ def _data_in(node: Node, depth: int) -> list[Any]:
     for one in node.args:
         found += _data_in(one, depth + 1)
     return found
-
-
-def service_of(thing: Any, name: str, given: Mapping[str, Any]) -> Service:
-    """What tests are drafted for.
-
-    Args:
-        thing: a class, with a method's name; or a function.
-        name: the method's; empty for a function.
-        given: as for `Service`.
-
-    Raises:
-        DraftRefused: there is no such method, or it is no code that can be read.
-    """
-    if not isinstance(thing, type):
-        function = next(iter(functions_in(thing)), None)
-        if function is None:
-            raise DraftRefused(
-                f"draft() takes a service's class, one of its methods, or a function, not {thing!r}"
-            )
-        return Service(None, function.__name__, inspect.unwrap(function), given)
-    try:
-        static = inspect.getattr_static(thing, name)
-    except AttributeError:
-        known = public_methods(thing)
-        raise DraftRefused(
-            f"{thing.__name__} has no method {name!r}; {nearest(name, known)}"
-        ) from None
-    functions = functions_in(static)
-    if isinstance(static, property) or not functions:
-        raise DraftRefused(f"{thing.__name__}.{name} is no method that is called")
-    return Service(thing, name, inspect.unwrap(functions[-1]), given)
-
-
-def public_methods(cls: type) -> list[str]:
-    """The methods that users of a class call, in the order of its text; also those of its bases
-    that are of the same package."""
-    found: dict[str, None] = {}
-    top = cls.__module__.partition(".")[0]
-    for base in cls.__mro__:
-        if base.__module__.partition(".")[0] != top:
-            continue
-        for name, one in vars(base).items():
-            is_called = functions_in(one) and not isinstance(one, property)
-            if is_called and not name.startswith("_") and not isinstance(one, type):
-                found[name] = None
-    return list(found)
-
-
-__all__ = ["Drawn", "Service", "public_methods", "service_of"]

@@ -17,7 +17,7 @@ from urnshelf.drafting.spelling import Spelling
 from urnshelf.drafting.telling import tells
 from urnshelf.drafting.trial import SEED, Trial
 from urnshelf.drafting.usual_values import NO_VALUE, others, rounder, usual
-from urnshelf.drafting.values import Drawn, NO_CODE, Path, as_told
+from urnshelf.drafting.values import NO_CODE, Drawn, Path, as_told
 from urnshelf.records.recognising import describe
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -180,7 +180,7 @@ class Settling:
     # --- holding ----------------------------------------------------------------------------------
 
     def _held(self, trial: Trial) -> Trial | None:
-        """The trial with only the fields told that matter: it is the same whatever else is drawn."""
+        """The trial with only those fields told that matter: whatever else is drawn."""
         seeds = list(_SEEDS)
         full = trial
         for _ in range(6):

@@ -219,10 +219,10 @@ def _answered(base: Arrangement, call: Made, service: Service) -> Iterator[Arran
 
 def _in_turn(base: Arrangement, asked: Asked, service: Service) -> Iterator[Arrangement]:
     """Another reply after the first."""
-    values = base.replies[asked]
+    values: Any = base.replies[asked]
     if asked.kind != "gives" or asked in service.fixed or len(values) > 3:
         return
-    last = values[-1]
+    last: Any = values[-1]
     if isinstance(last, Raised):
         return
     node = reply_node(asked)

@@ -2,31 +2,29 @@
 
 from __future__ import annotations
 
-import inspect
 import re
-from collections.abc import AsyncIterator, Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
-from types import CodeType, TracebackType
 from typing import Any, NamedTuple
 
-from urnshelf.calls.handles import attribute
 from urnshelf.calls.cueing import cue
+from urnshelf.calls.handles import attribute
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
-from urnshelf.calls.replies import Raising
 from urnshelf.calls.script import Line
 from urnshelf.calls.target import AssignmentTarget, AttributeTarget, Target
 from urnshelf.drafting.arrangement import Arrangement, Asked
+from urnshelf.drafting.crashes import crash
 from urnshelf.drafting.decisions import Way
 from urnshelf.drafting.guarding import Guard, Stopped
 from urnshelf.drafting.noting import Hint, NeverEnds, Notes
+from urnshelf.drafting.record_changes import Change, changes, stored
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.values import Path, is_plain, made
-from urnshelf.errors import UnansweredCall, UrnShelfError
+from urnshelf.errors import UrnShelfError
 from urnshelf.fakes.obvious import CLOCK, OBVIOUS
 from urnshelf.readings.operations import Operation, Reading
 from urnshelf.records.recognising import describe
 from urnshelf.shelf import Shelf
-from urnshelf.types.nodes import Kind
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -72,28 +70,6 @@ class Made(NamedTuple):
     def operation(self) -> Operation | None:
         """That of its reading."""
         return None if self.reading is None else self.reading.operation
-
-
-class Change(NamedTuple):
-    """What became of one record on the shelf.
-
-    Args:
-        kind: `added`, `changed` or `removed`.
-        form: its type.
-        key: its key.
-        before: its fields; empty for one that was added.
-        after: likewise.
-        record: as it is afterwards, or was.
-        has_key: whether its type has a key.
-    """
-
-    kind: str
-    form: Any
-    key: Any
-    before: Mapping[str, Any]
-    after: Mapping[str, Any]
-    record: Any
-    has_key: bool
 
 
 @dataclass(eq=False)
@@ -218,7 +194,7 @@ class Trials:
             trial.refused = f"{type(error).__name__}: {error}"
         trial.calls = [_made(one) for one in shelf._desk.ledger[ours:]]
         self._judge(shelf, trial)
-        trial.changes = list(_changes(before, _stored(shelf)))
+        trial.changes = list(changes(before, stored(shelf)))
 
     def _set_up(self, shelf: Shelf, trial: Trial) -> tuple[Any, Any]:
         def keep(at: Path, record: Any) -> None:
@@ -239,13 +215,14 @@ class Trials:
             told = {n: made(one, shelf, keep, (*at, n)) for n, one in record.told.items()}
             keep(at, shelf.stock(record.form, **told))
         for asked, values in arrangement.replies.items():
-            at = ("replies", asked)
-            replies = [made(one, shelf, keep, (*at, n)) for n, one in enumerate(values)]
+            replies = [
+                made(one, shelf, keep, ("replies", asked, n)) for n, one in enumerate(values)
+            ]
             arrange_reply(shelf, asked, replies)
         built = {n: made(v, shelf, keep, ("built", n)) for n, v in arrangement.built.items()}
         given = {n: made(v, shelf, keep, ("given", n)) for n, v in arrangement.given.items()}
         call = self._service.prepared(shelf, built, given, self._guard)
-        return _stored(shelf), call
+        return stored(shelf), call
 
     def _judge(self, shelf: Shelf, trial: Trial) -> None:
         """Whether it is a path, a finding, or nothing at all."""
@@ -262,7 +239,7 @@ class Trials:
         elif isinstance(error, UrnShelfError):
             trial.refused = str(error)
         else:
-            trial.is_finding, trial.crashed_at = _is_crash(error, self._service)
+            trial.is_finding, trial.crashed_at = crash(error, self._service)
 
 
 def arrange_reply(shelf: Shelf, asked: Asked, values: list[Any]) -> None:
@@ -360,84 +337,3 @@ def _form_at(arrangement: Arrangement, at: Path) -> Any:
     for one in rest:
         value = value.told[one] if hasattr(value, "told") else value[one]
     return getattr(value, "form", type(value))
-
-
-# --- the shelf's records --------------------------------------------------------------------------
-
-
-def _stored(shelf: Shelf) -> _Stored:
-    """The records on a shelf, by type and key."""
-    found: _Stored = {}
-    for view in shelf._store.views():
-        stored = view.stored
-        for key, record in list(stored.by_key.items()):
-            description = describe(stored.definition.record_type)
-            fields = dict(description.values(record)) if description else {}
-            has_key = bool(stored.definition.key_fields)
-            found[stored.definition.record_type, key] = (record, fields, has_key)
-    return found
-
-
-_Stored = dict[tuple[Any, Any], tuple[Any, Mapping[str, Any], bool]]
-
-
-def _changes(before: _Stored, after: _Stored) -> Iterator[Change]:
-    for (form, key), (record, fields, has_key) in after.items():
-        if (form, key) not in before:
-            yield Change("added", form, key, {}, fields, record, has_key)
-        elif before[form, key][1] != fields:
-            yield Change("changed", form, key, before[form, key][1], fields, record, has_key)
-    for (form, key), (record, fields, has_key) in before.items():
-        if (form, key) not in after:
-            yield Change("removed", form, key, fields, {}, record, has_key)
-
-
-# --- crashes --------------------------------------------------------------------------------------
-
-
-def _is_crash(error: BaseException, service: Service) -> tuple[bool, tuple[str, int]]:
-    """Whether an exception is one that no code raised on purpose, and where it came from."""
-    # our own probes call what the code calls
-    frames = [one for one in _frames(error.__traceback__) if one[0].co_filename != _PROBES]
-    own = [one for one in frames if service.is_own(one[0].co_filename)]
-    if not own:
-        return False, ("", 0)
-    code, line = own[-1]
-    at = (code.co_filename, line)
-    if service.raises_at(code.co_filename, line) or _was_arranged(frames):
-        return False, at
-    return True, at
-
-
-_PROBES = Notes.step.__code__.co_filename
-
-
-def _was_arranged(frames: list[tuple[CodeType, int]]) -> bool:
-    """Whether a cue raised it, or the shelf."""
-    return frames[-1][0] is Raising.throw.__code__ or (
-        "urnshelf" in frames[-1][0].co_filename and "demo" not in frames[-1][0].co_filename
-    )
-
-
-def _frames(trace: TracebackType | None) -> Iterator[tuple[CodeType, int]]:
-    while trace is not None:
-        yield trace.tb_frame.f_code, trace.tb_lineno
-        trace = trace.tb_next
-
-
-async def collected(stream: AsyncIterator[Any]) -> list[Any]:
-    """The items of a stream that is awaited."""
-    return [item async for item in stream]
-
-
-def is_stream(value: object) -> bool:
-    """Whether a result is run through once."""
-    return inspect.isgenerator(value) or inspect.isasyncgen(value)
-
-
-def promised_kind(target: Target) -> Kind:
-    """What sort of type a method promises."""
-    return target.promise.node.kind
-
-
-__all__ = ["Lacking", "Made", "Trial", "Trials", "UnansweredCall", "arrange_reply", "asked_of"]

@@ -146,10 +146,10 @@ def _one_of(node: Node, name: str, depth: int) -> Any:
 
 
 _OF_KIND: dict[Kind, Callable[[Node, str, int], Any]] = {
-    Kind.ANY: lambda node, name, depth: {},  # noqa: ARG005
-    Kind.UNKNOWN: lambda node, name, depth: {},  # noqa: ARG005
-    Kind.NONE: lambda node, name, depth: None,  # noqa: ARG005
-    Kind.LITERAL: lambda node, name, depth: node.values[0],  # noqa: ARG005
+    Kind.ANY: lambda node, name, depth: {},
+    Kind.UNKNOWN: lambda node, name, depth: {},
+    Kind.NONE: lambda node, name, depth: None,
+    Kind.LITERAL: lambda node, name, depth: node.values[0],
     Kind.ITEMS: _several,
     Kind.MAPPING: _mapping,
     Kind.TUPLE: _tuple,
@@ -212,9 +212,8 @@ def _others(value: Any, node: Node, mined: Sequence[Any]) -> Iterator[Any]:
             isinstance(one, bool) and kind is not bool
         ):
             yield one
-            if kind in (int, float):
-                yield one + 1
-                yield one - 1
+            if isinstance(one, (int, float)):
+                yield from (one + 1, one - 1)
         elif kind in (float, Decimal) and type(one) in (int, float):
             yield kind(str(one))
     if node.kind is Kind.ANY and not isinstance(value, dict):
@@ -232,9 +231,7 @@ def _of_kind(kind: Any, value: Any, node: Node) -> Iterator[Any]:
         yield from (Decimal(0), Decimal(1), Decimal(-1), Decimal(100))
     elif kind is str:
         yield from ("", " ", "a", "0", "x" * 41)
-    elif kind is datetime and value is not None:
-        yield from (value - timedelta(days=1), value + timedelta(days=1))
-    elif kind is date and value is not None:
+    elif kind in (datetime, date) and value is not None:
         yield from (value - timedelta(days=1), value + timedelta(days=1))
     elif kind is timedelta:
         yield from (timedelta(0), timedelta(days=2))

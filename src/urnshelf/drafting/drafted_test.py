@@ -1,11 +1,11 @@
-"""The drafted file: fixtures for what tests share, and a function for each test."""
+"""One drafted test: its name, and the lines that arrange, act and check."""
 
 from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Mapping, Sequence
-from typing import Any, NamedTuple
+from collections.abc import Sequence
+from typing import Any, NamedTuple, Protocol
 
 from urnshelf.drafting.arrangement import Asked
 from urnshelf.drafting.asserting import Among, Asserting, Told
@@ -13,17 +13,12 @@ from urnshelf.drafting.decisions import BRANCH, TRY, Way
 from urnshelf.drafting.naming import is_free, shortened, words_for
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.service import Service
-from urnshelf.drafting.settling import Settled, among
+from urnshelf.drafting.settling import Settled
 from urnshelf.drafting.spelling import Spelling, variable_for
 from urnshelf.drafting.values import Drawn, Faked, Raised
 from urnshelf.records.description import snake_case
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
-
-_SHARED = 3
-"""So many tests that set up the same share it."""
-_WIDTH = 88
-_VERBS = re.compile(r"^(get|find|do|make|run)_")
 
 
 class Written(NamedTuple):
@@ -48,114 +43,36 @@ class Written(NamedTuple):
     of: str
 
 
-class Writing:
-    """Writes the tests of one service into one file.
+class Writer(Protocol):
+    """The file that a test is written into."""
 
-    Args:
-        known_fixtures: those of the project for a dependency: the fixture's name, by its type's.
-    """
-
-    def __init__(self, known_fixtures: Mapping[str, str]) -> None:
-        self._known = known_fixtures
-        self.spelling = Spelling()
-        self._names: Counter[str] = Counter()
-        self._fixtures: dict[str, list[str]] = {}
-
-    def again(self) -> Writing:
-        """A writing for other tests of the same file: what they import is found out anew."""
-        other = Writing(self._known)
-        other.spelling.imports.update(self.spelling.imports)
-        other.spelling.modules.update(self.spelling.modules)
-        return other
-
-    # --- a file -----------------------------------------------------------------------------------
-
-    def tests(self, search: Search, settled: Sequence[Settled]) -> list[Written]:
-        """The tests of one method."""
-        together = among(list(settled))
-        return [
-            _OneTest(self, search, one, together, _distinguished(search, settled, one)).written()
-            for one in settled
-        ]
-
-    def text(self, heading: str, tests: Sequence[Written]) -> str:
-        """The whole file.
-
-        Args:
-            heading: its docstring.
-            tests: in order.
-        """
-        tests = self._with_fixtures(list(tests))
-        bodies = [_function_text(one) for one in tests]
-        fixtures = list(self._fixtures.values())
-        blocks = ["\n".join(one) for one in (*fixtures, *bodies)]
-        used = set(re.findall(r"\w+", "\n".join(blocks)))
-        head = [f'"""{heading}"""', "", *self.spelling.import_lines(used)]
-        return "\n".join(head) + "\n\n\n" + "\n\n\n".join(blocks) + "\n"
+    @property
+    def spelling(self) -> Spelling:
+        """Spells its values."""
+        ...
 
     def name(self, wanted: str) -> str:
         """A name of a test that no other has."""
-        self._names[wanted] += 1
-        count = self._names[wanted]
-        return wanted if count == 1 else f"{wanted}_{count}"
+        ...
 
     def known(self, form: Any) -> str:
         """The project's fixture for a dependency; empty where there is none."""
-        return self._known.get(str(getattr(form, "__name__", "")), "")
-
-    # --- what tests share -------------------------------------------------------------------------
-
-    def _with_fixtures(self, tests: list[Written]) -> list[Written]:
-        """First lines that several tests repeat become fixtures."""
-        counted: Counter[str] = Counter(
-            line for test in tests for line in dict.fromkeys(test.arrange)
-        )
-        shared = {
-            line: match
-            for line, count in counted.items()
-            if count >= _SHARED and (match := _MADE.match(line)) and "#" not in line
-        }
-        found = []
-        for test in tests:
-            parameters, arrange = list(test.parameters), list(test.arrange)
-            for line, match in shared.items():
-                # a service that is given something is the test's own
-                if line in arrange:
-                    arrange.remove(line)
-                    parameters.append(f"{match['name']}: {match['type']}")
-                    self._fixture(match["name"], match["type"], match["code"])
-            found.append(test._replace(parameters=parameters, arrange=arrange))
-        return found
-
-    def _fixture(self, name: str, of: str, code: str) -> None:
-        if name not in self._fixtures:
-            decorator = f"@{self.spelling.pytest('fixture')}"
-            shelf = f"shelf: {self.spelling.ours('Shelf')}"
-            head = f"def {name}({shelf}) -> {of}:"
-            self._fixtures[name] = [decorator, head, f"    return {code}"]
+        ...
 
 
-_MADE = re.compile(
-    r"(?P<name>\w+) = (?P<code>shelf\.(?:fake|furnish)\((?P<type>[\w.\[\], ]+?)(?:, \".*\")?\))$"
-)
+class OneTest:
+    """Writes one test.
 
+    Args:
+        writing: the file's.
+        search: which knows the code.
+        settled: the test.
+        together: what all tests of the method look at.
+        why: what makes its path, in words.
+    """
 
-def _function_text(test: Written) -> list[str]:
-    parameters = ", ".join(dict.fromkeys(test.parameters))
-    blocks = [test.arrange, test.act, test.check]
-    text: list[str] = []
-    for block in blocks:
-        if block:
-            text += [*([""] if text else []), *[f"    {line}" for line in block]]
-    return [f"def {test.name}({parameters}) -> None:", *(text or ["    pass"])]
-
-
-# --- one test -------------------------------------------------------------------------------------
-
-
-class _OneTest:
     def __init__(
-        self, writing: Writing, search: Search, settled: Settled, together: Among, why: str
+        self, writing: Writer, search: Search, settled: Settled, together: Among, why: str
     ) -> None:
         self._writing = writing
         self._spelling = writing.spelling
@@ -172,6 +89,7 @@ class _OneTest:
         self._taken: set[str] = set()
 
     def written(self) -> Written:
+        """The test as text."""
         trial = self._trial
         asserting = Asserting(trial, self._spelling, self._among, self._fake)
         for name, value in trial.arrangement.given.items():
@@ -182,7 +100,9 @@ class _OneTest:
         arrange = self._arranged(told)
         name = self._writing.name(self._name(told))
         parameters = [f"shelf: {self._spelling.ours('Shelf')}", *self._parameters]
-        return Written(name, parameters, arrange, act, self._checked(told), self._settled, self._service.label)
+        return Written(
+            name, parameters, arrange, act, self._checked(told), self._settled, self._service.label
+        )
 
     def _name(self, told: Told) -> str:
         trial = self._trial
@@ -261,7 +181,8 @@ class _OneTest:
             method = f'{self._spelling.ours("attribute")}({fake}, "{asked.method}")'
         cue = f"{self._spelling.ours('cue')}({method})"
         if asked.kind == "streams":
-            items = ", ".join(self._spelling.arranged(one) for one in values[0])
+            streamed: Any = values[0]
+            items = ", ".join(self._spelling.arranged(one) for one in streamed)
             return [*lines, f"{cue}.streams({items})"]
         if asked.kind == "enters":
             return [*lines, f"{cue}.enters({', '.join(shown)})"]
@@ -389,7 +310,7 @@ def _outcome(result: Any, told: Told) -> str:
 _COUNTS = {0: "nothing", 1: "one", 2: "two", 3: "three"}
 
 
-def _distinguished(search: Search, settled: Sequence[Settled], one: Settled) -> str:
+def distinguished(search: Search, settled: Sequence[Settled], one: Settled) -> str:
     """What makes a path, in words: the way that no other test takes, else the last one that few
     do."""
     counted: Counter[Way] = Counter(way for each in settled for way in each.trial.ways)
