@@ -13,10 +13,10 @@ from urnshelf.drafting.arrangement import Arrangement, Asked
 from urnshelf.drafting.candidates import Candidates
 from urnshelf.drafting.decisions import Way
 from urnshelf.drafting.guarding import Guard
-from urnshelf.drafting.leaves import reply_node
+from urnshelf.drafting.leaves import is_untold, usual_reply
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.trial import Lacking, Trial, Trials
-from urnshelf.drafting.usual_values import NO_VALUE, usual
+from urnshelf.drafting.usual_values import NO_VALUE
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -202,7 +202,7 @@ class Attempts:
                     arrangement, defined=dict([*arrangement.defined.items(), key])
                 )
                 continue
-            value = usual(reply_node(asked), asked.method)
+            value = usual_reply(asked)
             if value is NO_VALUE or asked in arrangement.replies:
                 self.unanswered.setdefault(repr(asked), trial.lacking)
                 return trial
@@ -214,7 +214,8 @@ class Attempts:
             self.stopped[one] = None
         if trial.never_ends:
             self.never = trial
-        if trial.is_finding and trial.error is not None:
+        is_guess = any(map(is_untold, trial.arrangement.replies))
+        if trial.is_finding and trial.error is not None and not is_guess:
             at = (*trial.crashed_at, type(trial.error).__name__)
             kept = self.findings.get(at)
             if kept is None or kept.arrangement.size > trial.arrangement.size:

@@ -32,6 +32,7 @@ class Bug(NamedTuple):
         line: where it stands.
         told: what is changed, in words.
         change: changes the node.
+        values: of a constant, what it was and what it becomes.
     """
 
     file: str
@@ -39,6 +40,7 @@ class Bug(NamedTuple):
     line: int
     told: str
     change: Change
+    values: tuple[Any, ...] = ()
 
 
 def bugs_in(text: str, file: str, lines: Callable[[int], bool]) -> list[Bug]:
@@ -57,7 +59,10 @@ def bugs_in(text: str, file: str, lines: Callable[[int], bool]) -> list[Bug]:
         if not lines(line) or id(node) in left_out:
             continue
         for told, change in _changes(node):
-            found.append(Bug(file, position, line, told, change))
+            values: tuple[Any, ...] = ()
+            if isinstance(node, ast.Constant):
+                values = (node.value, _other(node.value))
+            found.append(Bug(file, position, line, told, change, values))
     return sorted(found, key=lambda bug: (bug.line, bug.position, bug.told))
 
 
@@ -149,14 +154,7 @@ def _of_condition(node: Any) -> Iterator[tuple[str, Change]]:
 
 
 def _of_constant(node: ast.Constant) -> Iterator[tuple[str, Change]]:
-    value = node.value
-    new: Any = None
-    if isinstance(value, bool):
-        new = not value
-    elif isinstance(value, (int, float)):
-        new = value + 1
-    elif isinstance(value, str) and value:
-        new = value + "x"
+    value, new = node.value, _other(node.value)
     if new is None:
         return
 
@@ -164,6 +162,15 @@ def _of_constant(node: ast.Constant) -> Iterator[tuple[str, Change]]:
         one.value = new
 
     yield f"{value!r} becomes {new!r}", change
+
+
+def _other(value: Any) -> Any:
+    """What a constant becomes; None for one that stays."""
+    if isinstance(value, bool):
+        return not value
+    if isinstance(value, (int, float)):
+        return value + 1
+    return value + "x" if isinstance(value, str) and value else None
 
 
 def _of_return(node: ast.Return) -> Iterator[tuple[str, Change]]:

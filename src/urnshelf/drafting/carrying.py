@@ -305,7 +305,8 @@ def _of_moment(value: Any, old: Any, new: Any) -> Any:
             return value + timedelta(days=new - old)
     for name in ("year", "month", "day", "hour", "minute", "second"):
         if getattr(value, name, None) == old:
-            return value.replace(**{name: new})
+            changes: Any = {name: new}
+            return value.replace(**changes)
     return None
 
 

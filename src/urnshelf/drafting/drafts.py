@@ -290,7 +290,7 @@ class _Lot:
         self.runs += search.trials.count
         self.stopped += stopped_texts(search)
         if not settled:
-            raise_if_nothing(search)
+            raise_if_nothing(search, settling)
         tests = self._writing.tests(search, settled)
         self.tests += tests
         self.unreached += [unreached(search, way) for way in search.open_ways()]

@@ -79,7 +79,7 @@ class Stopped(NamedTuple):
     line: int
 
 
-class _Refused(BaseException):
+class Refused(BaseException):
     """What ends the run; the guard remembers it, should the service not let it through."""
 
 
@@ -123,7 +123,7 @@ class Guard:
         if what:
             file, line = self._place(sys._getframe(2))
             self.stopped.append(Stopped(what, file, line))
-            raise _Refused(what)
+            raise Refused(what)
 
     def _place(self, frame: FrameType | None) -> tuple[str, int]:
         while frame is not None:

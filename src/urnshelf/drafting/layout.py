@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 import tokenize
 from collections.abc import Iterator
 from io import StringIO
@@ -20,9 +21,13 @@ def broken(line: str, width: int) -> list[str]:
     >>> broken("    total = added(first, second)", 24)
     ['    total = added(', '        first, second', '    )']
     """
-    if len(line) <= width or line.lstrip().startswith("#"):
+    if len(line) <= width:
         return [line]
     indent = line[: len(line) - len(line.lstrip())]
+    if line.lstrip().startswith("#"):
+        return textwrap.wrap(
+            line.strip(), width, initial_indent=indent, subsequent_indent=f"{indent}# "
+        )
     parts = _last_brackets(line)
     if parts is None:
         return [line]

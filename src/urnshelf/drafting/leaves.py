@@ -6,12 +6,14 @@ from collections.abc import Iterator
 from typing import Any
 
 from urnshelf.drafting.arrangement import Asked
+from urnshelf.drafting.reached_for import known_reply
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.trial import Trial
+from urnshelf.drafting.usual_values import usual
 from urnshelf.drafting.values import Leaf, leaves_of, node_for
 from urnshelf.interfaces.members import Member
 from urnshelf.interfaces.taking_apart import interface_of
-from urnshelf.types.nodes import ANYTHING, Node, node_of
+from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
 
 
 def member_of(asked: Asked) -> Member:
@@ -28,6 +30,17 @@ def reply_node(asked: Asked) -> Node:
     if asked.kind == "streams":
         return node_of(list[promise.item.form])  # type: ignore[name-defined]
     return promise.node
+
+
+def usual_reply(asked: Asked) -> Any:
+    """A usual reply of a method; `NO_VALUE` where there is none."""
+    known = known_reply(asked.form)
+    return usual(reply_node(asked), asked.method) if known is None else known
+
+
+def is_untold(asked: Asked) -> bool:
+    """Whether nobody says what a method gives."""
+    return reply_node(asked).kind in (Kind.ANY, Kind.UNKNOWN) and known_reply(asked.form) is None
 
 
 def all_leaves(trial: Trial, service: Service) -> list[Leaf]:

@@ -5,19 +5,23 @@ notice; where they do not, an arrangement is sought that tells the bugged code f
 from __future__ import annotations
 
 import random
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from itertools import islice
 from pathlib import Path
 from typing import NamedTuple
 
+from urnshelf.drafting.arrangement import Arrangement
 from urnshelf.drafting.asserting import Among, Asserting
 from urnshelf.drafting.bugs import Bug, bugs_in, planted_in
+from urnshelf.drafting.carrying import carried, fits
+from urnshelf.drafting.leaves import all_leaves
 from urnshelf.drafting.probing import probed_tree
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, Settling, among
 from urnshelf.drafting.spelling import Spelling
 from urnshelf.drafting.trial import Trial
+from urnshelf.drafting.usual_values import others
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -96,9 +100,13 @@ class Planting:
             for one in self.settled:
                 if self._tells(one.trial, together):
                     return Planted(place, bug.told, True, "")
-            telling = self._sought(together)
+            telling = self._sought(self._pool(), together)
         if telling is None:
-            why = f"none of {_POOL} arrangements gave anything else: it may be no bug at all"
+            more = list(self._varied(bug))  # by the sound code
+            with self._bugged(bug):
+                telling = self._sought(more, together)
+        if telling is None:
+            why = f"none of {2 * _POOL} arrangements gave anything else: it may be no bug at all"
             return Planted(place, bug.told, False, why)
         return Planted(place, bug.told, self._add(telling, bug), "what tells it holds in no test")
 
@@ -111,8 +119,8 @@ class Planting:
             return True
         return _asserted(found, together) != _asserted(sound, together)
 
-    def _sought(self, together: Among) -> Trial | None:
-        for sound in islice(self._pool(), _POOL):
+    def _sought(self, pool: Iterable[Trial], together: Among) -> Trial | None:
+        for sound in islice(pool, _POOL):
             if self._tells(sound, together):
                 return sound
         return None
@@ -123,6 +131,29 @@ class Planting:
         edges = [one for one in paths if any(way.outcome == "edge" for way in one.ways)]
         yield from sorted(edges, key=lambda one: one.arrangement.size)[:20]
         yield from sorted(paths, key=lambda one: one.arrangement.size)
+
+    def _varied(self, bug: Bug) -> Iterator[Trial]:
+        """New trials around the line of a bug: its operands carried to what may tell."""
+        search, service = self._search, self._search.service
+        decisions = [one for one in search.decisions.values() if one.line == bug.line]
+        near = [t for one in decisions if one.file == bug.file for t in search.met(one.number)]
+        for base in sorted(filter(_is_path, near), key=_size)[:2] or search.paths()[:2]:
+            leaves = all_leaves(base, service)
+            arrangements: list[Arrangement] = []
+            for decision in decisions:
+                for pair in base.operands.get(decision.number, [])[:3]:
+                    for side in pair:
+                        for value in bug.values:
+                            arrangements += carried(base, side, value, leaves)
+            for leaf in leaves:
+                mined = [one for one in bug.values if one is not None]
+                for value in islice(others(leaf.value, leaf.node, [*mined, *service.mined]), 9):
+                    if fits(value, leaf.node):
+                        arrangements.append(base.put(leaf.path, value))
+            for arrangement in arrangements[:_POOL]:
+                found = search.retried(arrangement)
+                if found.is_path:
+                    yield found
 
     def _add(self, telling: Trial, bug: Bug) -> bool:
         """Make a test of it, where it holds; whether it does."""
@@ -154,6 +185,14 @@ class Planting:
             return
         with scope.replaced(made, bug.file):
             yield True
+
+
+def _is_path(trial: Trial) -> bool:
+    return trial.is_path
+
+
+def _size(trial: Trial) -> int:
+    return trial.arrangement.size
 
 
 def _asserted(trial: Trial, together: Among) -> str:

@@ -21,10 +21,13 @@ _HINTING = frozenset(
     """
     startswith endswith split rsplit partition strptime fromisoformat fullmatch match search findall
     get index find loads removeprefix removesuffix isdigit isdecimal isnumeric isalpha isalnum
-    isupper islower isspace istitle isidentifier
+    isupper islower isspace istitle isidentifier now utcnow today time monotonic perf_counter
+    time_ns random randint choice uniform shuffle sample token_hex token_urlsafe randbelow uuid4
+    uuid1
     """.split()
 )
-"""Methods whose arguments tell what a text or a mapping should hold."""
+"""Methods whose arguments tell what a text or a mapping should hold; and those of clock and
+chance."""
 _CONVERTING = frozenset({"int", "float", "Decimal", "UUID", "Fraction"})
 _PLAIN = (ast.Name, ast.Attribute, ast.Constant, ast.UnaryOp)
 

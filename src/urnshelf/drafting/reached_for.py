@@ -8,6 +8,7 @@ import dis
 from collections.abc import Iterator
 from types import CodeType, FunctionType, ModuleType
 from typing import Any
+from uuid import UUID
 
 from urnshelf.drafting.scope import Scope, codes_of
 from urnshelf.interfaces.dependencies import is_interface
@@ -21,6 +22,24 @@ _OF_CHANCE = frozenset(
     """.split()
 )
 """Names in the code of functions whose results nobody can foretell."""
+
+
+_KNOWN: dict[str, Any] = {
+    "uuid4": UUID("00000000-0000-4000-8000-000000000007"),
+    "uuid1": UUID("00000000-0000-1000-8000-000000000007"),
+    "random": 0.5,
+    "randint": 3,
+    "token_hex": "00ff",
+    "token_urlsafe": "ahoy",
+    "time": 1_906_545_600.0,
+    "monotonic": 7.0,
+    "perf_counter": 7.0,
+}
+
+
+def known_reply(form: Any) -> Any:
+    """What a function of the language gives that has no annotation; None for others."""
+    return _KNOWN.get(getattr(form, "__name__", "")) if isinstance(form, FunctionType) else None
 
 
 def reached_for(scope: Scope) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from urnshelf.drafting.decisions import Decision, Way
 from urnshelf.drafting.distances import FAR, distance
 from urnshelf.drafting.drafted_file import Writing
 from urnshelf.drafting.drafted_test import Written
+from urnshelf.drafting.leaves import is_untold
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, Settling, deciding
 from urnshelf.drafting.trial import Trial
@@ -83,7 +84,7 @@ class Taken(NamedTuple):
     takers: dict[Way, list[str]]
 
 
-def raise_if_nothing(search: Search) -> None:
+def raise_if_nothing(search: Search, settling: Settling) -> None:
     """Say why there is not one test.
 
     Raises:
@@ -109,6 +110,8 @@ def raise_if_nothing(search: Search) -> None:
             f"{label} asks {method}, and nobody can tell what it gives: annotate it, or say it: "
             f"draft(…, replies={{{method}: […]}})"
         )
+    if settling.unstable:
+        raise DraftRefused("\n".join(doubts(search, settling)))
     why = max(search.refused, key=lambda one: search.refused[one], default="")
     raise DraftRefused(f"no test of {label} can be drafted: {why or 'it only crashes'}"[:1500])
 
@@ -162,10 +165,23 @@ def _arrange_lines(search: Search, trial: Trial) -> list[str]:
 
 def doubts(search: Search, settling: Settling) -> list[str]:
     """What else is to be looked at."""
-    doubts = [
-        f"{search.service.label} gives something else each time for some path: if the clock or "
-        "chance tells it, hand that in as a dependency"
-    ] * bool(settling.unstable)
+    doubts: list[str] = []
+    asked = {told for one in settling.unstable for told in one.asks_by_itself}
+    for told in sorted(asked):
+        doubts.append(
+            f"{search.service.label} asks {told}() by itself, so nobody can say what it will do: "
+            "hand that in as a dependency; the paths behind it have no test"
+        )
+    if any(not one.asks_by_itself for one in settling.unstable):
+        doubts.append(
+            f"{search.service.label} gives something else each time for some path, which has no "
+            "test: if the clock or chance tells it, hand that in as a dependency"
+        )
+    for method in _guessed(search):
+        doubts.append(
+            f"{method} does not say what it gives, so its replies were guessed: annotate it, or "
+            f"draft(…, replies={{{method}: […]}})"
+        )
     for lacking in search.unanswered.values():
         method = f"{getattr(lacking.asked.form, '__name__', '')}.{lacking.asked.method}"
         doubts.append(
@@ -175,6 +191,13 @@ def doubts(search: Search, settling: Settling) -> list[str]:
     if search.never is not None:
         doubts.append(f"{search.service.label} does not end for some replies, which are left out")
     return doubts
+
+
+def _guessed(search: Search) -> list[str]:
+    """The methods of which nothing is told, and whose replies are varied all the same."""
+    asked = {one for trial in search.paths() for one in trial.arrangement.replies}
+    free = [one for one in asked if one not in search.service.fixed and is_untold(one)]
+    return sorted(f"{getattr(one.form, '__name__', one.form)}.{one.method}" for one in free)
 
 
 def stopped_texts(search: Search) -> list[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from types import CodeType, FunctionType, ModuleType
@@ -177,6 +177,14 @@ class Scope:
             self._written = {}
             for space in spaces.values():
                 space.pop(PROBE, None)
+
+    def leave_out(self, functions: Iterable[Any]) -> None:
+        """Count these no more: something else stands in their place."""
+        for function in functions:
+            if self._reached.pop(function, self) is None:
+                self._codes.pop(function, None)
+                code = function.__code__
+                self._certain -= {(code.co_filename, one.co_qualname) for one in codes_of(code)}
 
     def decisions_of(self, met: set[int]) -> list[Decision]:
         """The decisions that count: of functions that are called for certain, or were called.

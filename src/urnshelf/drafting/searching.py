@@ -33,6 +33,8 @@ _MOST_REPAIRS = 8
 _NEARER = 0.51
 """So much nearer a candidate must come to be the base of others."""
 _LITTLE_BY_LITTLE = 10
+_LOOKED_AT = 6
+"""In so many of the trials that were found it is looked for crashes."""
 
 
 class Search(Attempts):
@@ -53,6 +55,7 @@ class Search(Attempts):
                 continue
             break
         self._find_edges()
+        self._look_for_crashes()
 
     # --- one goal ---------------------------------------------------------------------------------
 
@@ -197,6 +200,17 @@ class Search(Attempts):
         if not values:
             return trial
         return self.attempt(trial.put(leaf.path, self._random.choice(values)))
+
+    def _look_for_crashes(self) -> None:
+        """Give None wherever it may stand, and let look-ups find nothing."""
+        bases = list(dict.fromkeys(one for one in (self.first, *self.found.values()) if one))
+        for base in [one for one in bases if one.is_path][:_LOOKED_AT]:
+            for leaf in all_leaves(base, self.service):
+                if leaf.node.optional and leaf.value is not None and self.is_going_on:
+                    self.attempt(base.put(leaf.path, None))
+            for number in range(len(base.arrangement.records)):
+                if self.is_going_on:
+                    self.attempt(base.arrangement.without("records", number))
 
     # --- edges ------------------------------------------------------------------------------------
 

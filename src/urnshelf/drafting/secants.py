@@ -84,11 +84,11 @@ def _moved(value: Any, steps: float) -> Any:
         if isinstance(value, Decimal):
             return value + Decimal(str(round(steps, 2)))
         if isinstance(value, datetime):
-            return value + timedelta(hours=round(steps, 4))
+            return value + timedelta(seconds=round(steps * 3600))
         if isinstance(value, date):
             return value + timedelta(days=round(steps))
         if isinstance(value, timedelta):
-            return value + timedelta(hours=round(steps, 4))
+            return value + timedelta(seconds=round(steps * 3600))
         if isinstance(value, (str, list, tuple)) and 0 <= len(value) + steps < 100:
             return resized(value, len(value) + round(steps))
     return None

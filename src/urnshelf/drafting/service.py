@@ -69,6 +69,7 @@ class Service:
         self.scope = Scope(function, thing, self._classes())
         self.reached_for = reached_for(self.scope)
         """What is swapped: places, and what is faked there."""
+        self.scope.leave_out(self.reached_for.values())
         self.start = self._start()
         self.mined = _mined(self.scope, thing)
         """Constants of the code, in its order."""

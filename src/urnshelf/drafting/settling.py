@@ -6,25 +6,28 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from itertools import islice
 from typing import Any, NamedTuple
 
 from urnshelf.drafting.arrangement import Arrangement, Asked
 from urnshelf.drafting.asserting import Among, Asserting
+from urnshelf.drafting.carrying import fits
 from urnshelf.drafting.decisions import Decision, Way
-from urnshelf.drafting.leaves import all_leaves, reply_node
+from urnshelf.drafting.leaves import all_leaves, reply_node, usual_reply
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.spelling import Spelling
 from urnshelf.drafting.telling import tells
 from urnshelf.drafting.trial import SEED, Trial
-from urnshelf.drafting.usual_values import NO_VALUE, others, rounder, usual
+from urnshelf.drafting.usual_values import NO_VALUE, extremes, others, rounder
 from urnshelf.drafting.values import NO_CODE, Drawn, Path, as_told
 from urnshelf.records.recognising import describe
+from urnshelf.types.nodes import ANYTHING
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-_SEEDS = tuple(range(101, 107))
+_SEEDS = tuple(range(101, 104))
 """Those that each step is tried with."""
-_MORE_SEEDS = tuple(range(201, 235))
+_MORE_SEEDS = tuple(range(201, 221))
 """Those that decide in the end."""
 
 
@@ -74,6 +77,8 @@ class Settling:
             trial: any that can be a test.
             is_as_good: whether another one would do.
         """
+        if trial.asks_by_itself:
+            return None
         # told in full, a record stays what it is while others are dropped
         full = self._search.retried(_all_told(trial))
         small = self._shrunk(full if is_as_good(full) else trial, is_as_good)
@@ -151,8 +156,7 @@ class Settling:
             if len(values) > 1:
                 yield arrangement.with_replies(asked, *values[:-1])
                 yield arrangement.with_replies(asked, *values[1:])
-            node = reply_node(asked)
-            plain = usual(node, asked.method)
+            plain = usual_reply(asked)
             if plain is not NO_VALUE and repr(values) != repr((plain,)):
                 yield arrangement.with_replies(asked, plain)
         for leaf in all_leaves(trial, self._search.service):
@@ -227,12 +231,30 @@ class Settling:
             told = dict(_told_in(pinned.arrangement)).get(at, {})
             rest = {name: value for name, value in told.items() if name not in group}
             found = self._search.retried(_retold(pinned.arrangement, at, rest))
-            if found.is_path and self._is_equal(found, pinned) and self._holds(found, seeds):
+            if (
+                found.is_path
+                and self._is_equal(found, pinned)
+                and self._holds(found, seeds)
+                and all(self._is_free(found, at, name, told[name]) for name in group)
+            ):
                 pinned = found
             elif len(group) > 1:
                 half = len(group) // 2
                 groups += [group[:half], group[half:]]
         return pinned
+
+    def _is_free(self, trial: Trial, at: Path, name: str, value: Any) -> bool:
+        """Whether a field may be anything: what is drawn seldom is tried, too."""
+        described = describe(_at(trial.arrangement, at).form)
+        node = ANYTHING if described is None else described.node_of(name)
+        for far in extremes(value, node):
+            if not fits(far, node):
+                continue
+            found = self._search.trials.run(trial.arrangement.put((*at, name), far))
+            was_run = bool(found.ways or found.calls or found.is_path)
+            if was_run and not self._is_equal(found, trial):
+                return False
+        return True
 
     def _holds(self, trial: Trial, seeds: list[int]) -> bool:
         return all(self._is_same(trial, seed) for seed in seeds)
@@ -356,10 +378,10 @@ def deciding(
     trial = one.trial
     for asked, values in trial.arrangement.replies.items():
         node = reply_node(asked)
-        plain = usual(node, asked.method)
+        plain = usual_reply(asked)
         if len(values) != 1 or repr(values[0]) != repr(plain) or asked in search.service.fixed:
             continue
-        for other in list(others(values[0], node))[:3]:
+        for other in [*islice(others(values[0], node), 3), *extremes(values[0], node)]:
             tried = search.retried(with_reply(trial.arrangement, asked, other))
             if not tried.is_path or tried.ways.keys() == trial.ways.keys():
                 continue

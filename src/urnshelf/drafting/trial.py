@@ -15,7 +15,7 @@ from urnshelf.calls.target import AssignmentTarget, AttributeTarget, Target
 from urnshelf.drafting.arrangement import Arrangement, Asked
 from urnshelf.drafting.crashes import crash
 from urnshelf.drafting.decisions import Way
-from urnshelf.drafting.guarding import Guard, Stopped
+from urnshelf.drafting.guarding import Guard, Refused, Stopped
 from urnshelf.drafting.noting import Hint, NeverEnds, Notes
 from urnshelf.drafting.record_changes import Change, changes, stored
 from urnshelf.drafting.service import Service
@@ -121,6 +121,11 @@ class Trial:
         return arrangement.put(path, value)
 
     @property
+    def asks_by_itself(self) -> list[str]:
+        """What it asked the clock, or chance, by itself."""
+        return [told for one in self.hints if (told := _of_chance(one))]
+
+    @property
     def is_path(self) -> bool:
         """Whether it can be a test."""
         return not self.refused and not self.is_finding
@@ -173,8 +178,12 @@ class Trials:
         shelf._desk.put_after(_lacking)
         try:
             before, call = self._set_up(shelf, trial)
-        except UrnShelfError as why:
+        except (Refused, UrnShelfError) as why:
             trial.refused = str(why)
+            return
+        except (Lacking, NeverEnds) as why:  # a constructor that acts
+            trial.refused = f"{type(why).__name__} while it was built"
+            trial.lacking = why if isinstance(why, Lacking) else None
             return
         except Exception as why:
             trial.refused = f"{type(why).__name__}: {why}"
@@ -319,6 +328,21 @@ def _made(live: LiveCall) -> Made:
 
 def _is_bare(reply: Any) -> bool:
     return isinstance(reply, (list, tuple, dict, set, frozenset, bool, int)) and not reply
+
+
+_OF_CHANCE = {
+    "datetime": ("now", "utcnow", "today"),
+    "date": ("today",),
+    "time": ("time", "monotonic", "perf_counter", "time_ns"),
+    "random": ("random", "randint", "choice", "uniform", "shuffle", "sample"),
+    "secrets": ("token_hex", "token_urlsafe", "randbelow", "choice"),
+    "uuid": ("uuid4", "uuid1"),
+}
+
+
+def _of_chance(hint: Hint) -> str:
+    name = getattr(hint.subject, "__name__", "")
+    return f"{name}.{hint.name}" if hint.name in _OF_CHANCE.get(name, ()) else ""
 
 
 def _told_at(arrangement: Arrangement, at: Path) -> Mapping[str, Any]:

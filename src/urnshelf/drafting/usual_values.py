@@ -256,6 +256,32 @@ def _longer(kind: Any, value: Any, node: Node) -> Iterator[Any]:
             yield kind([item, item, item])
 
 
+def extremes(value: Any, node: Node) -> Iterator[Any]:
+    """Values far from another one: where none of them changes anything, the value does not matter.
+
+    Args:
+        value: the one that stands there.
+        node: its type.
+    """
+    if node.optional and value is not None:
+        yield None
+    far = timedelta(days=4000)
+    if isinstance(value, bool):
+        yield not value
+    elif isinstance(value, Enum):
+        yield from (one for one in type(value) if one is not value)
+    elif isinstance(value, int):
+        yield from (0, 1, -1, 10**6)
+    elif isinstance(value, (float, Decimal)):
+        yield from (type(value)(0), type(value)(1), type(value)(-1), type(value)(10**6))
+    elif isinstance(value, (datetime, date)):
+        yield from (value - far, value + far)
+    elif isinstance(value, str):
+        yield from ("", "a", "Zz 9" * 12)
+    elif isinstance(value, (list, tuple, set, dict)) and value:
+        yield type(value)()
+
+
 # --- rounder --------------------------------------------------------------------------------------
 
 
