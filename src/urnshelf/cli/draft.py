@@ -16,6 +16,7 @@ from typing import Any, NamedTuple
 from xml.etree import ElementTree
 
 from rich.console import Console
+from rich.padding import Padding
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 from rich.text import Text
 
@@ -289,9 +290,17 @@ def _tell(drafts: Drafts, path: str, names: Collection[str], out: Console) -> No
         if items:
             out.print(Text(f"{title}:", style=style))
         for item in items:
-            out.print(Text(f"  {item}"), soft_wrap=True)
+            _print(out, str(item), "")
     if drafts.planted:
         _tell_planted(drafts, out)
+
+
+def _print(out: Console, text: str, style: str) -> None:
+    """A line that is set in; on a terminal it is folded between words."""
+    if out.is_terminal:
+        out.print(Padding(Text(text, style=style), (0, 0, 0, 2)))
+    else:
+        out.print(Text(f"  {text}"), soft_wrap=True)
 
 
 def _tell_planted(drafts: Drafts, out: Console) -> None:
@@ -302,4 +311,4 @@ def _tell_planted(drafts: Drafts, out: Console) -> None:
     ))  # fmt: skip
     for one in drafts.planted:
         if not one.is_noticed:
-            out.print(Text(f"  {one}", style="yellow"), soft_wrap=True)
+            _print(out, str(one), "yellow")

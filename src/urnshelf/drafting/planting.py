@@ -20,6 +20,7 @@ from urnshelf.drafting.probing import probed_tree
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, Settling, among
 from urnshelf.drafting.spelling import Spelling
+from urnshelf.drafting.structures import by_structure
 from urnshelf.drafting.trial import Trial
 from urnshelf.drafting.usual_values import others
 
@@ -137,7 +138,8 @@ class Planting:
         search, service = self._search, self._search.service
         decisions = [one for one in search.decisions.values() if one.line == bug.line]
         near = [t for one in decisions if one.file == bug.file for t in search.met(one.number)]
-        for base in sorted(filter(_is_path, near), key=_size)[:2] or search.paths()[:2]:
+        far = sorted(search.paths(), key=lambda one: (one.error is not None, -len(one.ways)))
+        for base in [*sorted(filter(_is_path, near), key=_size)[:2], *far[:2]]:
             leaves = all_leaves(base, service)
             arrangements: list[Arrangement] = []
             for decision in decisions:
@@ -145,6 +147,7 @@ class Planting:
                     for side in pair:
                         for value in bug.values:
                             arrangements += carried(base, side, value, leaves)
+            arrangements += islice(by_structure(base, service), 24)
             for leaf in leaves:
                 mined = [one for one in bug.values if one is not None]
                 for value in islice(others(leaf.value, leaf.node, [*mined, *service.mined]), 9):

@@ -38,7 +38,7 @@ def by_structure(trial: Trial, service: Service) -> Iterator[Arrangement]:
     for call in calls:
         yield from _stocked(trial, call)
     errors = handled(service)
-    for call in calls:
+    for call in [one for one in calls if one.asked not in service.fixed]:
         yield from _raising(trial.arrangement, call, errors)
     for call in calls:
         yield from _answered(trial.arrangement, call, service)

@@ -301,7 +301,7 @@ def rounder(value: Any, node: Node, name: str) -> Iterator[Any]:
         return
     if isinstance(value, int):
         found = [3, _leading(value)] if abs(value) > 9 else []
-    elif isinstance(value, float):
+    elif isinstance(value, float) and (value * 2 != int(value * 2) or abs(value) > 999):
         found = [10.0, float(_leading(int(value))), float(int(value)), round(value, 1)]
     elif isinstance(value, Decimal):
         found = [Decimal(100), Decimal(_leading(int(value))), Decimal(int(value))]
