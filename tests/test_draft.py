@@ -35,6 +35,8 @@ SERVICES = {
     "shore.tickets:FerryOffice": ("for passenger in passengers: no round",),
 }
 """Each with the ways that cannot be taken."""
+PYTEST = ("-m", "pytest", "-q", "-p", "urnshelf.pytest_plugin", "test_it.py")
+PLANTED = (f"{DEMO}:MooringDesk", f"{DEMO}:DuesOffice", "shore.customs:CustomsShed")
 
 
 def loaded(where):
@@ -56,13 +58,14 @@ def urnshelf(folder, *words, **told):
 
 @pytest.mark.parametrize("where", SERVICES)
 def test_a_service(where, tmp_path):
-    drafts = draft(loaded(where), plant_bugs=40)
+    if sys.gettrace() is not None and where not in (*PLANTED, f"{DEMO}:NightShift"):
+        pytest.skip("thousands of runs take minutes while lines are counted")
+    drafts = draft(loaded(where), plant_bugs=40 if where in PLANTED else 0)
     (tmp_path / "test_it.py").write_text(drafts.text, "utf-8")
     every_way_that_can_be_taken_is(drafts, SERVICES[where])
     most_planted_bugs_are_noticed(drafts)
-    a_published_tool_measures_the_same_branches(where, tmp_path)
     formatters_and_linters_have_nothing_to_say(tmp_path)
-    it_passes_whatever_is_drawn(drafts, tmp_path)
+    it_passes_whatever_is_drawn(drafts, where, tmp_path)
 
 
 def every_way_that_can_be_taken_is(drafts, unreachable):
@@ -74,25 +77,21 @@ def every_way_that_can_be_taken_is(drafts, unreachable):
 
 def most_planted_bugs_are_noticed(drafts):
     left = [str(bug) for bug in drafts.planted if not bug.is_noticed]
-    # logs, and how long is slept, nobody can see
-    assert len(left) <= 0.2 * len(drafts.planted) + 1, left
+    assert len(left) <= 0.15 * len(drafts.planted), left
 
 
-def it_passes_whatever_is_drawn(drafts, folder):
+def it_passes_whatever_is_drawn(drafts, where, folder):
+    """… and a published tool counts the branches that it takes."""
     seeds = 40 if "CI" in os.environ else 12
     (folder / "conftest.py").write_text(
         "import pytest\nfrom urnshelf import Shelf\n\n\n"
         f"@pytest.fixture(params=range({seeds}))\n"
         "def shelf(request):\n    with Shelf(request.param) as shelf:\n        yield shelf\n"
     )
-    done = run(folder, "-m", "pytest", "-q", "-n0", "test_it.py")
-    assert f"{len(drafts.tests) * seeds} passed" in done.stdout, done.stdout[-2000:]
-
-
-def a_published_tool_measures_the_same_branches(where, folder):
     file = sys.modules[where.partition(":")[0]].__file__
-    words = ["--branch", f"--include={file}", "-m", "pytest", "-q", "-n0", "test_it.py"]
-    run(folder, "-m", "coverage", "run", *words)
+    words = ["-m", "coverage", "run", "--branch", f"--include={file}", *PYTEST]
+    done = run(folder, *words, PYTEST_DISABLE_PLUGIN_AUTOLOAD="1")
+    assert f"{len(drafts.tests) * seeds} passed" in done.stdout, done.stdout[-2000:]
     run(folder, "-m", "coverage", "json", "-o", "branches.json")
     total = json.loads((folder / "branches.json").read_text())["totals"]
     if where.startswith("shore"):  # of the demo's, a file holds several
@@ -105,7 +104,7 @@ def formatters_and_linters_have_nothing_to_say(folder):
         assert done.returncode == 0, done.stdout + done.stderr
 
 
-@pytest.mark.parametrize("where", ["shore.customs:CustomsShed", f"{DEMO}:NightShift"])
+@pytest.mark.parametrize("where", ["shore.customs:CustomsShed.correct", f"{DEMO}:NightShift"])
 def test_two_runs_draft_the_same_to_the_byte(where, tmp_path):
     texts = {
         urnshelf(tmp_path, "draft", where, "--runs", "2000", PYTHONHASHSEED=number).stdout
@@ -336,7 +335,7 @@ def test_the_decisions_as_text_and_as_pictures(tmp_path):
     assert "48  vessel is None" in done.stdout
     assert "  1  test_moor_raises_vessel_unknown_when_vessel_is_none" in done.stdout
     for name, begins in (("paths.png", b"\x89PNG"), ("paths.svg", b"<?xml")):
-        urnshelf(tmp_path, "draft", f"{DEMO}:NightShift", "--picture", name)
+        urnshelf(tmp_path, "draft", f"{DEMO}:total_days", "--picture", name)
         assert (tmp_path / name).read_bytes().startswith(begins)
     refused = urnshelf(tmp_path, "draft", f"{DEMO}:NightShift", "--picture", "paths.gif")
     assert "the ending must be .png or .svg" in refused.stderr

@@ -162,7 +162,7 @@ def draft(
     >>> drafts
     <drafts: 2 tests, 2 of 2 ways taken>
     >>> drafts.tests[0]
-    'test_may_sail_gives_true_when_depth_and_settings_margin_m_at_least_vessel'
+    'test_may_sail_gives_true_when_depth_and_settings_margin_m_at_least'
     """
     lot = _Lot(fixtures or {}, width)
     for cls, name in _methods(thing, names):
