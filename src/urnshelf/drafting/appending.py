@@ -24,19 +24,21 @@ def added(text: str, more: str) -> str:
     def g(): ...
     """
     old, new = ast.parse(text), ast.parse(more)
-    known = {one.name for one in old.body if isinstance(one, (ast.FunctionDef, ast.ClassDef))}
+    kinds = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
+    known = {one.name for one in old.body if isinstance(one, kinds)}
     lines = more.splitlines()
     functions = [
         _source(one, lines, known)
         for one in new.body
-        if isinstance(one, ast.FunctionDef) and not (one.name in known and one.decorator_list)
+        if isinstance(one, (ast.FunctionDef, ast.AsyncFunctionDef))
+        and not (one.name in known and not one.name.startswith("test_"))
     ]
     imports = _lacking_imports(old, new)
     kept = text if text.endswith("\n") else text + "\n"
     return "\n\n\n".join([_with_imports(kept, old, imports).rstrip("\n"), *functions]) + "\n"
 
 
-def _source(node: ast.FunctionDef, lines: list[str], known: set[str]) -> str:
+def _source(node: ast.FunctionDef | ast.AsyncFunctionDef, lines: list[str], known: set[str]) -> str:
     first = min([node.lineno, *(one.lineno for one in node.decorator_list)])
     text = "\n".join(lines[first - 1 : node.end_lineno])
     name, number = node.name, 2

@@ -17,7 +17,7 @@ class Asked(NamedTuple):
         form: the fake's interface.
         name: the fake's own, where there are several.
         method: the method's; of a callable empty.
-        kind: `gives`, `streams`, `enters`, or `attribute`.
+        kind: `gives`, `streams`, `enters`, `attribute`, or `assigned`.
     """
 
     form: Any

@@ -352,8 +352,15 @@ def _of_items(value: Any, old: Any, new: Any) -> Any:
     return None
 
 
+def _of_key(value: Any, old: Any, new: Any) -> Any:
+    """The key of a mapping."""
+    if not isinstance(value, dict) or type(new) is not type(old) or old not in value:
+        return None
+    return {new if key == old else key: one for key, one in value.items()}
+
+
 _VIEWS: tuple[Callable[[Any, Any, Any], Any], ...] = (
-    _of_text, _of_member, _of_moment, _of_span, _of_length, _of_items,
+    _of_text, _of_member, _of_moment, _of_span, _of_length, _of_items, _of_key,
 )  # fmt: skip
 
 

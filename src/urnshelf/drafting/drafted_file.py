@@ -60,7 +60,11 @@ class Writing:
         tests = self._with_fixtures(list(tests))
         bodies = [_function_text(one) for one in tests]
         fixtures = list(self._fixtures.values())
-        blocks = ["\n".join(one) for one in (*fixtures, *bodies)]
+        helpers = [_COLLECTING] if any("_items_of(" in line for b in bodies for line in b) else []
+        if helpers:
+            self.spelling.imports["collections.abc", "AsyncIterator"] = None
+            self.spelling.imports["typing", "Any"] = None
+        blocks = ["\n".join(one) for one in (*helpers, *fixtures, *bodies)]
         used = set(re.findall(r"\w+", "\n".join(blocks)))
         head = [f'"""{heading}"""', "", *self.spelling.import_lines(used)]
         return "\n".join(head) + "\n\n\n" + "\n\n\n".join(blocks) + "\n"
@@ -107,6 +111,10 @@ class Writing:
             self._fixtures[name] = [decorator, head, f"    return {code}"]
 
 
+_COLLECTING = [
+    "async def _items_of(stream: AsyncIterator[Any]) -> list[Any]:",
+    "    return [item async for item in stream]",
+]
 _MADE = re.compile(
     r"(?P<name>\w+) = (?P<code>shelf\.(?:fake|furnish)\((?P<type>[\w.\[\], ]+?)(?:, \".*\")?\))$"
 )

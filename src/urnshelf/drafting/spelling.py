@@ -9,7 +9,7 @@ from datetime import UTC, date, datetime, time, timedelta, timezone
 from decimal import Decimal
 from enum import Enum
 from fractions import Fraction
-from pathlib import PurePath
+from pathlib import Path, PurePath
 from typing import Any, get_args, get_origin
 from uuid import UUID
 
@@ -54,6 +54,10 @@ class Spelling:
 
     def named(self, thing: Any) -> str:
         """A class or a function, by its name; also one with type arguments."""
+        if isinstance(thing, list):  # the parameters of a callable
+            return f"[{', '.join(map(self.named, thing))}]"
+        if thing is ...:
+            return "..."
         origin = get_origin(thing)
         if origin is not None and get_args(thing):
             inner = ", ".join(self.named(one) for one in get_args(thing))
@@ -167,7 +171,10 @@ def _group(module: str) -> int:
     top = module.partition(".")[0]
     if top in sys.stdlib_module_names:
         return 0
-    return 1
+    # what stands in the project itself goes last
+    places = [Path(), Path("src")]
+    is_own = any((one / top).is_dir() or (one / f"{top}.py").is_file() for one in places)
+    return 2 if is_own else 1
 
 
 def _as_sorted(name: str) -> tuple[int, str]:

@@ -277,12 +277,18 @@ def swap_sleep(shelf: Shelf, place: str) -> None:
 def asked_of(target: Target) -> Asked:
     """What is asked of a fake, by its target."""
     state = target.state
-    if isinstance(target, AttributeTarget):
-        return Asked(state.interface.form, state.name, target.member.name, "attribute")
-    promise = target.promise
-    kind = "enters" if promise.enters else "streams" if promise.stream else "gives"
     method = "" if target.member.name == "__call__" else target.member.name
-    return Asked(state.interface.form, state.name, method, kind)
+    return Asked(state.interface.form, state.name, method, _kind_of(target))
+
+
+def _kind_of(target: Target) -> str:
+    if isinstance(target, AssignmentTarget):
+        return "assigned"
+    if isinstance(target, AttributeTarget):
+        return "attribute"
+    if target.promise.enters:
+        return "enters"
+    return "streams" if target.promise.stream else "gives"
 
 
 def _lacking(call: LiveCall) -> Any:
@@ -309,21 +315,22 @@ def _lacking_key(call: LiveCall) -> tuple[Any, str] | None:
 
 def _made(live: LiveCall) -> Made:
     by = live.answered_by
-    reading = None
-    if isinstance(by, Line):
-        told = "cue"
-    elif isinstance(by, Reading):
-        told, reading = "reading", by
-    else:
-        told = "obvious" if by is OBVIOUS else "clock" if by is CLOCK else ""
+    reading = by if isinstance(by, Reading) else None
     line = next((p[0] for i, p in enumerate(live.code.co_positions()) if i == live.offset // 2), 0)
     is_empty = live.error is not None or live.reply is None or _is_bare(live.reply)
     return Made(
-        asked_of(live.target) if not isinstance(live.target, AssignmentTarget) else
-        Asked(live.target.state.interface.form, live.target.state.name, live.target.member.name,
-              "assigned"),
-        live.target, live.kept, told, reading, live.reply, line or 0, is_empty,
+        asked_of(live.target), live.target, live.kept, _told_by(by), reading, live.reply, line or 0,
+        is_empty,
     )  # fmt: skip
+
+
+def _told_by(by: Any) -> str:
+    """Who answered a call, in a word."""
+    if isinstance(by, Line):
+        return "cue"
+    if isinstance(by, Reading):
+        return "reading"
+    return {id(OBVIOUS): "obvious", id(CLOCK): "clock"}.get(id(by), "")
 
 
 def _is_bare(reply: Any) -> bool:

@@ -242,6 +242,10 @@ def _of_kind(kind: Any, value: Any, node: Node) -> Iterator[Any]:
         yield from _longer(kind, value, node)
     elif kind is dict:
         yield {}
+        for key, one in list((value or {}).items())[:1]:
+            more: Any = key
+            if isinstance(key, (str, int)):
+                yield {key: one, more + type(key)(1): one}
 
 
 def _longer(kind: Any, value: Any, node: Node) -> Iterator[Any]:
