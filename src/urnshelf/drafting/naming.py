@@ -49,6 +49,8 @@ def words_for(decision: Decision, way: Way) -> str:
 
 
 def _first(node: ast.AST) -> ast.AST:
+    if isinstance(node, ast.Call) and node.args:
+        return node.args[0]
     return node.left if isinstance(node, ast.Compare) else node
 
 
@@ -64,6 +66,9 @@ def _condition(node: Any, is_true: bool) -> str:
         parts = [_condition(one, is_true) for one in node.values]
         word = "and" if isinstance(node.op, ast.And) is is_true else "or"
         return f"_{word}_".join(parts)
+    if isinstance(node, ast.Call) and ast.unparse(node.func) in ("min", "max"):
+        sign = "below" if is_true else "at_least"
+        return f"{_expression(node.args[0])}_{sign}_{_expression(node.args[-1])}"
     told = _expression(node)
     return told if is_true else f"not_{told}"
 

@@ -17,9 +17,10 @@ from urnshelf.drafting.leaves import all_leaves, reply_node, usual_reply
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.spelling import Spelling
 from urnshelf.drafting.telling import tells
+from urnshelf.drafting.told_fields import all_told, is_key, is_told, retold, told_in, value_at
 from urnshelf.drafting.trial import SEED, Trial
 from urnshelf.drafting.usual_values import NO_VALUE, extremes, others, rounder
-from urnshelf.drafting.values import NO_CODE, Drawn, Path, as_told
+from urnshelf.drafting.values import Path
 from urnshelf.records.recognising import describe
 from urnshelf.types.nodes import ANYTHING
 
@@ -80,9 +81,9 @@ class Settling:
         if trial.asks_by_itself:
             return None
         # told in full, a record stays what it is while others are dropped
-        full = self._search.retried(_all_told(trial))
+        full = self._search.retried(all_told(trial))
         small = self._shrunk(full if is_as_good(full) else trial, is_as_good)
-        whole = self._search.retried(_all_told(small))
+        whole = self._search.retried(all_told(small))
         held = self._held(whole if is_as_good(whole) else small)
         if held is None or not self._is_repeated(held):
             return None
@@ -160,7 +161,7 @@ class Settling:
             if plain is not NO_VALUE and repr(values) != repr((plain,)):
                 yield arrangement.with_replies(asked, plain)
         for leaf in all_leaves(trial, self._search.service):
-            if isinstance(leaf.value, (list, tuple)) and _is_told(arrangement, leaf.path):
+            if isinstance(leaf.value, (list, tuple)) and is_told(arrangement, leaf.path):
                 for number in reversed(range(len(leaf.value))):
                     rest = [one for n, one in enumerate(leaf.value) if n != number]
                     yield arrangement.put(leaf.path, type(leaf.value)(rest))
@@ -198,14 +199,14 @@ class Settling:
         return None
 
     def _with_less_told(self, trial: Trial, seeds: list[int]) -> Trial:
-        for at, told in reversed(list(_told_in(trial.arrangement))):
+        for at, told in reversed(list(told_in(trial.arrangement))):
             trial = self._unpinned(trial, at, list(told), seeds)
         return trial
 
     def _rounded(self, trial: Trial, seeds: list[int]) -> Trial:
         """The trial with rounder values, where they take the same path."""
         for leaf in all_leaves(trial, self._search.service):
-            if not _is_told(trial.arrangement, leaf.path):
+            if not is_told(trial.arrangement, leaf.path) or is_key(trial.arrangement, leaf.path):
                 continue
             for value in rounder(leaf.value, leaf.node, str(leaf.path[-1])):
                 found = self._search.retried(trial.arrangement.put(leaf.path, value))
@@ -228,9 +229,9 @@ class Settling:
             group = groups.pop(0)
             if not group:
                 continue
-            told = dict(_told_in(pinned.arrangement)).get(at, {})
+            told = dict(told_in(pinned.arrangement)).get(at, {})
             rest = {name: value for name, value in told.items() if name not in group}
-            found = self._search.retried(_retold(pinned.arrangement, at, rest))
+            found = self._search.retried(retold(pinned.arrangement, at, rest))
             if (
                 found.is_path
                 and self._is_equal(found, pinned)
@@ -245,7 +246,7 @@ class Settling:
 
     def _is_free(self, trial: Trial, at: Path, name: str, value: Any) -> bool:
         """Whether a field may be anything: what is drawn seldom is tried, too."""
-        described = describe(_at(trial.arrangement, at).form)
+        described = describe(value_at(trial.arrangement, at).form)
         node = ANYTHING if described is None else described.node_of(name)
         for far in extremes(value, node):
             if not fits(far, node):
@@ -289,73 +290,6 @@ def among(tests: list[Settled]) -> Among:
 def _is_smaller(found: Trial, trial: Trial) -> bool:
     one, other = found.arrangement, trial.arrangement
     return (one.size, len(one.key)) < (other.size, len(other.key))
-
-
-def _told_in(arrangement: Arrangement) -> Iterator[tuple[Path, dict[str, Any]]]:
-    """The records of an arrangement, and the fields that are told of each."""
-
-    def inside(value: Any, at: Path) -> Iterator[tuple[Path, dict[str, Any]]]:
-        if isinstance(value, Drawn):
-            yield at, dict(value.told)
-            for name, one in value.told.items():
-                yield from inside(one, (*at, name))
-        elif isinstance(value, (list, tuple)):
-            for number, one in enumerate(value):
-                yield from inside(one, (*at, number))
-        elif isinstance(value, dict):
-            for name, one in value.items():
-                yield from inside(one, (*at, name))
-
-    for number, record in enumerate(arrangement.records):
-        yield from inside(record, ("records", number))
-    for part in ("built", "given", "replies"):
-        for name, value in getattr(arrangement, part).items():
-            yield from inside(value, (part, name))
-
-
-def _at(arrangement: Arrangement, path: Path) -> Any:
-    part, name, *rest = path
-    value: Any = getattr(arrangement, part)[name]
-    for one in rest:
-        value = value.told[one] if isinstance(value, Drawn) else value[one]
-    return value
-
-
-def _is_told(arrangement: Arrangement, path: Path) -> bool:
-    """Whether a value is written in the arrangement."""
-    value: Any = arrangement
-    part, *rest = path
-    value = getattr(arrangement, part)
-    for one in rest:
-        try:
-            value = value.told[one] if isinstance(value, Drawn) else value[one]
-        except (KeyError, IndexError, TypeError):
-            return False
-    return True
-
-
-def _retold(arrangement: Arrangement, at: Path, told: dict[str, Any]) -> Arrangement:
-    record = _at(arrangement, at)
-    return arrangement.put(at, Drawn(record.form, told))
-
-
-def _all_told(trial: Trial) -> Arrangement:
-    """The arrangement with every plain field told as it was drawn."""
-    arrangement = trial.arrangement
-    for at, told in list(_told_in(arrangement)):
-        record = _at(arrangement, at)
-        described = describe(record.form)
-        fields = trial.drawn.get(at, {})
-        more = {
-            name: value
-            for name, value in fields.items()
-            if name not in told and described is not None and name in described.given
-            and name.isidentifier()
-        }  # fmt: skip
-        shown = {name: as_told(value) for name, value in more.items()}
-        kept = {name: value for name, value in shown.items() if value is not NO_CODE}
-        arrangement = arrangement.put(at, Drawn(record.form, {**kept, **told}))
-    return arrangement
 
 
 def with_reply(arrangement: Arrangement, asked: Asked, value: Any) -> Arrangement:
