@@ -57,10 +57,12 @@ def urnshelf(folder, *words, **told):
 
 
 @pytest.mark.parametrize("where", SERVICES)
-def test_a_service(where, tmp_path):
+def test_a_service(where, tmp_path, monkeypatch):
     if sys.gettrace() is not None and where not in (*PLANTED, f"{DEMO}:NightShift"):
         pytest.skip("thousands of runs take minutes while lines are counted")
-    drafts = draft(loaded(where), plant_bugs=40 if where in PLANTED else 0)
+    thing = loaded(where)
+    monkeypatch.chdir(tmp_path)  # what stands in the working directory is imported last
+    drafts = draft(thing, plant_bugs=40 if where in PLANTED else 0)
     (tmp_path / "test_it.py").write_text(drafts.text, "utf-8")
     every_way_that_can_be_taken_is(drafts, SERVICES[where])
     most_planted_bugs_are_noticed(drafts)
