@@ -84,7 +84,7 @@ def most_planted_bugs_are_noticed(drafts):
 
 def it_passes_whatever_is_drawn(drafts, where, folder):
     """… and a published tool counts the branches that it takes."""
-    seeds = 40 if "CI" in os.environ else 12
+    seeds = 20 if "CI" in os.environ else 12
     (folder / "conftest.py").write_text(
         "import pytest\nfrom urnshelf import Shelf\n\n\n"
         f"@pytest.fixture(params=range({seeds}))\n"
