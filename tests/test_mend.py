@@ -229,7 +229,7 @@ def test_ends_of_lines_and_odd_characters_stay(
     [
         (
             "# coding: latin-1\ndef test_it(): ...\n",
-            "it is written in iso-8859-1, and UTF-8 is mended",
+            "it is written in iso-8859-1, and UTF-8 is needed",
         ),
         ("def broken(:", "test_ferry.py, line 1: it is no Python: "),
         ("import nowhere_at_all\n", "No module named 'nowhere_at_all'"),

@@ -7,9 +7,8 @@ import json
 import os
 import subprocess
 import sys
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager
-from importlib.util import find_spec
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any, NamedTuple
@@ -23,10 +22,11 @@ from rich.text import Text
 from urnshelf.calls.wording import plural
 from urnshelf.cli.draft_picture import check_picture, picture, text_picture
 from urnshelf.cli.showing import console
+from urnshelf.cli.tests_file import need_pytest, pytest_words, read_tests, write_tests
 from urnshelf.drafting import Drafts
 from urnshelf.drafting import draft as drafted
-from urnshelf.errors import DraftRefused, FileRefused, SettingRefused
-from urnshelf.files.whole import unfinished, why
+from urnshelf.drafting.appending import added
+from urnshelf.errors import DraftRefused, FileRefused
 from urnshelf.types.loading import load_type
 
 _WIDTH = 88
@@ -61,8 +61,7 @@ def draft(wanted: Wanted) -> int:
         DraftRefused: nothing can be drafted.
         FileRefused: the file cannot be read or written.
     """
-    if find_spec("pytest") is None:
-        raise SettingRefused("draft needs pytest, which the tests are for: pip install pytest")
+    need_pytest("draft")
     if wanted.picture not in (None, "-"):
         check_picture(Path(str(wanted.picture)))
     thing, names = _loaded(wanted.what)
@@ -74,10 +73,12 @@ def draft(wanted: Wanted) -> int:
             width=_line_length(folder), progress=progress,
         )  # fmt: skip
     if wanted.output is None:
-        print(drafts.text_of(_passing(drafts, drafts.tests)), end="")
-        _tell(drafts, "", drafts.tests, Console(stderr=True, highlight=False, markup=False))
+        out = Console(stderr=True, highlight=False, markup=False)
+        drafts = _passing(drafts, out)
+        print(drafts.text, end="")
+        _tell(drafts, "", len(drafts.tests), out)
     else:
-        _write_file(drafts, Path(wanted.output), wanted)
+        drafts = _written(drafts, Path(wanted.output), wanted)
     if wanted.picture == "-":
         print(text_picture(drafts))
     elif wanted.picture:
@@ -104,67 +105,65 @@ def _loaded(what: str) -> tuple[Any, list[str]]:
 # --- the file -------------------------------------------------------------------------------------
 
 
-def _write_file(drafts: Drafts, path: Path, wanted: Wanted) -> None:
+def _written(drafts: Drafts, path: Path, wanted: Wanted) -> Drafts:
+    """Write the file, or what it lacks; the drafts that hold."""
     out = console()
-    old = _read(path)
-    names: Collection[str] = drafts.tests
-    if old is not None:
-        names = drafts.missing({one: _taken(path, wanted.what, one) for one in drafts.labels})
+    try:
+        mark, old = read_tests(path)
+    except FileNotFoundError:
+        mark, old = "", None
+    if old is None:
+        write_tests(path, drafts.text)
+        kept = drafts.only(_holding(drafts.tests, drafts.text, "", path, out))
+        if len(kept.tests) < len(drafts.tests):
+            if kept.tests:
+                write_tests(path, kept.text)
+            else:
+                path.unlink()
+        _tell(kept, str(path), len(kept.tests), out)
+        return kept
+    names = drafts.missing({one: _taken(path, wanted.what, one) for one in drafts.labels})
     if not names:
         out.print(f"{path}: every path that was found has its test there already")
-        _tell(drafts, str(path), names, out)
-        return
-    _put(path, _whole(drafts, old, names))
+        return drafts
+    whole = added(old, drafts.only(names).text)
+    write_tests(path, mark + whole)
+    kept_names = _holding(names, whole, old, path, out)
+    if len(kept_names) < len(names):
+        whole = added(old, drafts.only(kept_names).text) if kept_names else old
+        write_tests(path, mark + whole)
+    _tell(drafts, str(path), len(kept_names), out)
+    return drafts
+
+
+def _holding(names: Sequence[str], text: str, old: str, path: Path, out: Console) -> list[str]:
+    """Those of the new tests that pass; the others are told."""
     failed = _failures(path)
-    if any(not name.startswith("test_") for name in failed):
-        failed = set(names)  # the file itself cannot be run
-    kept = [name for name in names if name not in failed]
-    if len(kept) < len(names):
-        if kept or old is not None:
-            _put(path, _whole(drafts, old, kept))
-        else:
-            path.unlink()
-        for name in sorted(set(names) - set(kept)):
+    # a name that was there already was changed
+    before = _functions_in(old)
+    new = [name for name in _functions_in(text) if name not in before]
+    called = dict(zip(names, [one for one in new if one.startswith("test_")], strict=False))
+    # where no test is named, the file itself cannot be run
+    is_broken = any(not name.startswith("test_") for name in failed)
+    kept = [name for name in names if not is_broken and called.get(name, name) not in failed]
+    for name in names:
+        if name not in kept:
             out.print(f"left out, for it fails when it is run by pytest: {name}")
-    _tell(drafts, str(path), kept, out)
+    return kept
 
 
-def _whole(drafts: Drafts, old: str | None, names: Collection[str]) -> str:
-    return drafts.text_of(names) if old is None else drafts.added_to(old, names)
-
-
-def _read(path: Path) -> str | None:
-    """The text of a file that is there; None where there is none."""
-    try:
-        text = path.read_text("utf-8")
-        ast.parse(text)
-        return text
-    except FileNotFoundError:
-        return None
-    except (OSError, UnicodeError) as error:
-        raise FileRefused(f"{path} cannot be read: {why(error)}") from None
-    except SyntaxError as wrong:
-        raise FileRefused(
-            f"{path.name}, line {wrong.lineno}: it is no Python, so nothing is added: {wrong.msg}"
-        ) from None
-
-
-def _put(path: Path, text: str) -> None:
-    try:
-        with unfinished() as files:
-            files.part(path).write_bytes(text.encode())
-    except OSError as error:
-        raise FileRefused(f"{path} cannot be written: {why(error)}") from None
+def _functions_in(text: str) -> list[str]:
+    kinds = (ast.FunctionDef, ast.AsyncFunctionDef)
+    return [one.name for one in ast.parse(text).body if isinstance(one, kinds)]
 
 
 # --- running it -----------------------------------------------------------------------------------
 
 
 def _pytest(path: Path, *words: str, **told: str) -> None:
-    alone = ["-n0"] if find_spec("xdist") is not None else []
     paths = [os.getcwd(), *filter(None, [os.environ.get("PYTHONPATH")])]
     subprocess.run(
-        [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *alone, *words, str(path)],
+        pytest_words(path, *words),
         env={**os.environ, **told, "PYTHONPATH": os.pathsep.join(paths)},
         capture_output=True, check=False,
     )  # fmt: skip
@@ -185,13 +184,12 @@ def _failures(path: Path) -> set[str]:
         }
 
 
-def _passing(drafts: Drafts, names: Collection[str]) -> list[str]:
+def _passing(drafts: Drafts, out: Console) -> Drafts:
     """Those that pass, of tests that are only printed."""
     with TemporaryDirectory(prefix="urnshelf-") as folder:
         path = Path(folder) / "test_drafted.py"
-        path.write_text(drafts.text_of(names), "utf-8")
-        failed = _failures(path)
-    return [name for name in names if name not in failed]
+        path.write_text(drafts.text, "utf-8")
+        return drafts.only(_holding(drafts.tests, drafts.text, "", path, out))
 
 
 def _taken(path: Path, what: str, label: str) -> list[list[tuple[int, Any]]]:
@@ -276,10 +274,10 @@ def _bar() -> Iterator[Any]:
         yield progress
 
 
-def _tell(drafts: Drafts, path: str, names: Collection[str], out: Console) -> None:
+def _tell(drafts: Drafts, path: str, count: int, out: Console) -> None:
     taken, of = drafts.ways
     where = f"{path}: " if path else ""
-    head = f"{where}{plural(len(names), 'test')}, {taken} of {of} ways, {drafts.runs:,} runs"
+    head = f"{where}{plural(count, 'test')}, {taken} of {of} ways, {drafts.runs:,} runs"
     out.print(Text(head, style="bold"), soft_wrap=True)
     parts: list[tuple[str, Collection[Any], str]] = [
         ("ways that no test takes", drafts.unreached, "yellow"),

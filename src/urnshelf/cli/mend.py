@@ -2,14 +2,9 @@
 
 from __future__ import annotations
 
-import ast
-import io
 import json
 import os
 import subprocess
-import sys
-import tokenize
-from importlib.util import find_spec
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -18,10 +13,11 @@ from rich.text import Text
 
 from urnshelf.calls.wording import plural
 from urnshelf.cli.showing import console
+from urnshelf.cli.tests_file import need_pytest, pytest_words, read_tests, write_tests
 from urnshelf.drafting.mending import Doubt, Mended, difference, mended
 from urnshelf.drafting.observing import Seen, Site
-from urnshelf.errors import FileRefused, SettingRefused
-from urnshelf.files.whole import unfinished, why
+from urnshelf.errors import FileRefused
+from urnshelf.files.whole import why
 
 _STYLES = {"+": "green", "-": "red", "@": "cyan"}
 
@@ -38,7 +34,10 @@ def mend(file: str, is_written: bool) -> int:
         FileRefused: no file of tests, or one that is no Python.
     """
     path = Path(file)
-    mark, text = _read(path)
+    try:
+        mark, text = read_tests(path)
+    except FileNotFoundError as error:
+        raise FileRefused(f"{path} cannot be read: {why(error)}") from None
     told = _observed(path)
     found = mended(text, [Site(*one) for one in told["sites"]], [Seen(*o) for o in told["seen"]])
     doubts = [*found.doubts, *_changed([tuple(one) for one in told["failed"]], path)]
@@ -50,48 +49,21 @@ def mend(file: str, is_written: bool) -> int:
     if not is_written:
         print(f"{plural(len(found.tests), 'test')} to be mended: urnshelf mend {file} --write")
         return 1
-    _write(path, mark + found.text)
+    write_tests(path, mark + found.text)
     print(f"{path}: {plural(len(found.tests), 'test')} mended")
     return 1 if doubts else _judged(path)
 
 
-def _read(path: Path) -> tuple[str, str]:
-    """The mark at a file's front, if it has one, and its text with its own ends of lines."""
-    try:
-        data = path.read_bytes()
-        coding, _ = tokenize.detect_encoding(io.BytesIO(data).readline)
-        if coding not in ("utf-8", "utf-8-sig"):
-            raise FileRefused(f"{path.name}: it is written in {coding}, and UTF-8 is mended")
-        ast.parse(data)
-        text = data.decode()
-        bare = text.removeprefix("\ufeff")
-        return text[: len(text) - len(bare)], bare
-    except (OSError, UnicodeError) as error:
-        raise FileRefused(f"{path} cannot be read: {why(error)}") from None
-    except SyntaxError as wrong:
-        raise FileRefused(
-            f"{path.name}, line {wrong.lineno}: it is no Python: {wrong.msg}"
-        ) from None
-
-
-def _pytest(path: Path, *words: str) -> list[str]:
-    # one process, for what is seen is seen in it
-    alone = ["-n0"] if find_spec("xdist") is not None else []
-    base = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *alone]
-    return [*base, *words, str(path)]
-
-
 def _observed(path: Path) -> dict[str, Any]:
     """What a run of the file saw, in a process of its own."""
-    if find_spec("pytest") is None:
-        raise SettingRefused("mend needs pytest: pip install pytest")
+    need_pytest("mend")
     from urnshelf import observed_run  # it needs pytest
 
     with TemporaryDirectory(prefix="urnshelf-") as folder:
         result = Path(folder) / "seen.json"
         told = {observed_run.TARGET: str(path.resolve()), observed_run.RESULT: str(result)}
         run = subprocess.run(
-            _pytest(path, "-p", observed_run.__name__, "--assert=plain"),
+            pytest_words(path, "-p", observed_run.__name__, "--assert=plain"),
             env={**os.environ, **told}, capture_output=True, text=True, check=False,
         )  # fmt: skip
         if not result.is_file():
@@ -127,17 +99,9 @@ def _show(text: str, found: Mended, doubts: list[Doubt], path: Path) -> None:
         out.print(f"{path.name}: nothing to be mended")
 
 
-def _write(path: Path, text: str) -> None:
-    try:
-        with unfinished() as files:
-            files.part(path).write_bytes(text.encode())
-    except OSError as error:
-        raise FileRefused(f"{path} cannot be written: {why(error)}") from None
-
-
 def _judged(path: Path) -> int:
     """Run the mended file as it is; its exit code."""
-    run = subprocess.run(_pytest(path), capture_output=True, text=True, check=False)
+    run = subprocess.run(pytest_words(path), capture_output=True, text=True, check=False)
     if run.returncode:
         print(run.stdout)
     return 1 if run.returncode else 0

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import ast
 
+from urnshelf.drafting.mending import lines_of
+
 
 def added(text: str, more: str) -> str:
     """A file with the imports and functions of another one that it has not.
@@ -34,8 +36,11 @@ def added(text: str, more: str) -> str:
         and not (one.name in known and not one.name.startswith("test_"))
     ]
     imports = _lacking_imports(old, new)
-    kept = text if text.endswith("\n") else text + "\n"
-    return "\n\n\n".join([_with_imports(kept, old, imports).rstrip("\n"), *functions]) + "\n"
+    end = "\r\n" if "\r\n" in text else "\n"
+    head = _with_imports(text, old, imports, end)
+    front = head if head.endswith(end) else head + end
+    blocks = [f"{end}{end}{one}{end}" for one in functions]
+    return front + "".join(one.replace("\r\n", "\n").replace("\n", end) for one in blocks)
 
 
 def _source(node: ast.FunctionDef | ast.AsyncFunctionDef, lines: list[str], known: set[str]) -> str:
@@ -65,13 +70,13 @@ def _lacking_imports(old: ast.Module, new: ast.Module) -> list[str]:
     return found
 
 
-def _with_imports(text: str, tree: ast.Module, imports: list[str]) -> str:
+def _with_imports(text: str, tree: ast.Module, imports: list[str], end: str) -> str:
     if not imports:
         return text
-    lines = text.splitlines(keepends=True)
+    lines = lines_of(text)
     last = 0
     for node in tree.body:
         is_docstring = isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant)
         if isinstance(node, (ast.Import, ast.ImportFrom)) or (is_docstring and last == 0):
             last = node.end_lineno or node.lineno
-    return "".join([*lines[:last], *(f"{one}\n" for one in imports), *lines[last:]])
+    return "".join([*lines[:last], *(f"{one}{end}" for one in imports), *lines[last:]])

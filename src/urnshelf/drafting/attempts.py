@@ -77,6 +77,7 @@ class Attempts:
         self.found: dict[Way, Trial] = {}
         """The cheapest trial of each way that can be a test."""
         self.findings: dict[tuple[str, int, str], Trial] = {}
+        self.last_crash: Trial | None = None
         self.never: Trial | None = None
         self.unanswered: dict[str, Lacking] = {}
         """Methods of which no reply could be made."""
@@ -214,6 +215,8 @@ class Attempts:
             self.stopped[one] = None
         if trial.never_ends:
             self.never = trial
+        if trial.is_finding:
+            self.last_crash = trial
         is_guess = any(map(is_untold, trial.arrangement.replies))
         if trial.is_finding and trial.error is not None and not is_guess:
             at = (*trial.crashed_at, type(trial.error).__name__)

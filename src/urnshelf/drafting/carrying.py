@@ -18,7 +18,8 @@ from urnshelf.drafting.arrangement import Arrangement
 from urnshelf.drafting.decisions import Decision, Way
 from urnshelf.drafting.trial import Trial
 from urnshelf.drafting.usual_values import NO_VALUE, others, usual
-from urnshelf.drafting.values import Drawn, Faked, Leaf, Raised, node_for
+from urnshelf.drafting.values import Drawn, Faked, Leaf, Raised, are_equal, node_for
+from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
 from urnshelf.types.nodes import ANYTHING, Kind, Node
 
@@ -51,8 +52,8 @@ def by_operands(
     """
     pairs = _distinct(trial.operands.get(way.site, []))
     if like is not None:
-        known = {repr(one) for pair in like.operands.get(way.site, []) for one in pair}
-        pairs.sort(key=lambda pair: repr(pair[0]) not in known or repr(pair[1]) in known)
+        known = {show(one, 200) for pair in like.operands.get(way.site, []) for one in pair}
+        pairs.sort(key=lambda pair: show(pair[0], 200) not in known or show(pair[1], 200) in known)
     found = [_of_pair(trial, decision, way, leaves, pair) for pair in pairs]
     while found:  # a candidate for each pair, before the second for any
         for one in list(found):
@@ -84,7 +85,7 @@ def _of_pair(
 def _distinct(pairs: list[tuple[Any, Any]]) -> list[tuple[Any, Any]]:
     found: dict[str, tuple[Any, Any]] = {}
     for pair in pairs:
-        found.setdefault(f"{pair!r}"[:400], pair)
+        found.setdefault(show(pair, 400), pair)
     return list(found.values())[:8]
 
 
@@ -122,9 +123,15 @@ def _targets(operator: str, old: Any, other: Any) -> Iterator[Any]:
         yield from _beside(other, old, -1 if below else 1)
     elif operator == "In":
         with contextlib.suppress(TypeError):
-            yield from [other] if isinstance(other, str) else list(other)[:5]
+            yield from [other] if isinstance(other, str) else _some_of(other)
     elif operator == "NotIn":
         yield from _different(old, other)
+
+
+def _some_of(many: Any) -> list[Any]:
+    """The first items; those of a set in an order that is the same in each process."""
+    is_set = isinstance(many, (set, frozenset))
+    return (sorted(many, key=repr) if is_set else list(many))[:5]
 
 
 def _different(old: Any, other: Any) -> Iterator[Any]:
@@ -235,19 +242,14 @@ def _as_leaf(leaf: Leaf, old: Any, new: Any) -> Iterator[Any]:
         yield _cast(new, value)
         return
     for view in _VIEWS:
-        with contextlib.suppress(TypeError, ValueError, OverflowError, AttributeError):
+        with contextlib.suppress(Exception):  # of types that are not ours
             found = view(value, old, new)
             if found is not None:
                 yield found
 
 
 def _is_same(value: Any, old: Any) -> bool:
-    if isinstance(value, bool) is not isinstance(old, bool):
-        return False
-    try:
-        return value is old or bool(value == old)
-    except Exception:
-        return False
+    return isinstance(value, bool) is (type(old) is bool) and are_equal(value, old)
 
 
 def _cast(new: Any, like: Any) -> Any:

@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from typing import Any
 
 from urnshelf.drafting.drafted_test import OneTest, Written, distinguished
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, among
-from urnshelf.drafting.spelling import Spelling
+from urnshelf.drafting.spelling import NotWritten, Spelling
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -43,12 +44,14 @@ class Writing:
     # --- a file -----------------------------------------------------------------------------------
 
     def tests(self, search: Search, settled: Sequence[Settled]) -> list[Written]:
-        """The tests of one method."""
+        """The tests of one method, but for those that need a value without plain code."""
         together = among(list(settled))
-        return [
-            OneTest(self, search, one, together, distinguished(search, settled, one)).written()
-            for one in settled
-        ]
+        found: list[Written] = []
+        for one in settled:
+            with suppress(NotWritten):
+                why = distinguished(search, settled, one)
+                found.append(OneTest(self, search, one, together, why).written())
+        return found
 
     def text(self, heading: str, tests: Sequence[Written]) -> str:
         """The whole file.

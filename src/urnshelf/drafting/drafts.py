@@ -7,7 +7,6 @@ import sys
 from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Any
 
-from urnshelf.drafting.appending import added
 from urnshelf.drafting.arrangement import Asked
 from urnshelf.drafting.drafted_file import Writing
 from urnshelf.drafting.drafted_test import Written
@@ -16,23 +15,22 @@ from urnshelf.drafting.guarding import Guard
 from urnshelf.drafting.layout import laid_out
 from urnshelf.drafting.planting import Planted, Planting
 from urnshelf.drafting.remarks_on_drafts import (
-    DecidingReply,
     Finding,
-    Taken,
-    Unreached,
+    Met,
     deciding_replies,
+    decisions_met,
     doubts,
     findings,
-    paths,
     raise_if_nothing,
     stopped_texts,
-    unreached,
+    taken,
     with_notes,
 )
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.settling import Settled, Settling
-from urnshelf.drafting.values import as_told
+from urnshelf.drafting.trial import kind_of
+from urnshelf.drafting.values import NO_CODE, Raised, as_told
 from urnshelf.errors import DraftRefused
 from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.near_names import nearest
@@ -45,50 +43,63 @@ Progress = Callable[[str, int, int, int], None]
 
 
 class Drafts:
-    """What was drafted.
+    """What was drafted: all tests, or some of them.
 
     Args:
-        text: of a file of tests.
-        unreached: the ways that no test takes.
-        findings: crashes that no code raises on purpose.
-        deciding_replies: defaults that decided something.
-        doubts: what else is to be looked at.
-        stopped: what the code would have done outside.
-        paths: the decisions, with the tests that take each way.
-        planted: the bugs that were planted, and what became of them.
-        runs: how often the code was run.
+        lot: all that was found.
+        tests: those that are left.
     """
 
-    def __init__(self, lot: _Lot) -> None:
+    def __init__(self, lot: _Lot, tests: Sequence[Written]) -> None:
         self._lot = lot
-        self.unreached = tuple(lot.unreached)
+        self._tests = tuple(tests)
+        self.paths = tuple(taken(one, self._tests) for one in lot.met)
+        """The decisions, with the tests that take each way."""
+        self.unreached = tuple(
+            met.otherwise[way]
+            for met, path in zip(lot.met, self.paths, strict=True)
+            for way, names in path.takers.items()
+            if not names
+        )
+        """The ways that no test takes."""
         self.findings = tuple(lot.findings)
-        self.deciding_replies = tuple(lot.deciding)
+        """Crashes that no code raises on purpose."""
+        self.deciding_replies = tuple(deciding_replies(self._tests))
+        """Defaults that decided something."""
         self.doubts = tuple(lot.doubts)
+        """What else is to be looked at."""
         self.stopped = tuple(lot.stopped)
-        self.paths = tuple(lot.paths)
+        """What the code would have done outside."""
         self.planted = tuple(lot.planted)
+        """The bugs that were planted, and what became of them."""
         self.runs = lot.runs
-        self.ways = lot.ways
-        """How many ways were taken, and of how many."""
+        """How often the code was run."""
+        self.labels = tuple(lot.labels)
+        """What was drafted, each as `MooringDesk.moor`."""
+
+    @property
+    def ways(self) -> tuple[int, int]:
+        """How many ways are taken, and of how many."""
+        of = sum(len(path.takers) for path in self.paths)
+        return of - len(self.unreached), of
 
     @property
     def tests(self) -> tuple[str, ...]:
         """The names of the tests, in order."""
-        return tuple(one.name for one in self._lot.tests)
+        return tuple(one.name for one in self._tests)
 
-    @property
-    def text(self) -> str:
-        """The file."""
-        return self.text_of(self.tests)
-
-    def text_of(self, names: Collection[str]) -> str:
-        """The file with these tests alone.
+    def only(self, names: Collection[str]) -> Drafts:
+        """The same with these tests alone: what they do not take is told as open.
 
         Args:
             names: of the tests.
         """
-        return self._lot.text([one for one in self._lot.tests if one.name in names])
+        return Drafts(self._lot, [one for one in self._tests if one.name in names])
+
+    @property
+    def text(self) -> str:
+        """The file."""
+        return self._lot.text(self)
 
     def missing(self, taken: Mapping[str, Sequence[Collection[Any]]]) -> list[str]:
         """The tests whose paths no other test takes yet.
@@ -99,23 +110,9 @@ class Drafts:
         """
         return [
             one.name
-            for one in self._lot.tests
+            for one in self._tests
             if not any(_is_taken(one.settled, set(ways)) for ways in taken.get(one.of, ()))
         ]
-
-    @property
-    def labels(self) -> tuple[str, ...]:
-        """What was drafted, each as `MooringDesk.moor`."""
-        return tuple(self._lot.labels)
-
-    def added_to(self, text: str, names: Collection[str]) -> str:
-        """A file with these tests after its own.
-
-        Args:
-            text: the file's.
-            names: of the tests.
-        """
-        return added(text, self.text_of(names))
 
     def __repr__(self) -> str:
         taken, of = self.ways
@@ -144,7 +141,8 @@ def draft(
         given: for parameters of the constructor or the method an object, or an interface of which
             they get the fake.
         replies: for methods of interfaces, as `TideService.depth_at`, what they give in turn.
-        runs: how often the code may be run for each method.
+        runs: how often the search may run the code for each method; to make tests small, and
+            certain, takes some more.
         seed: of what is left to chance; the same seed and runs draft the same tests.
         allow_side_effects: whether files may be written, connections opened and processes started.
         plant_bugs: so many bugs are planted in the code, to see which of them the tests notice; and
@@ -165,14 +163,21 @@ def draft(
     'test_may_sail_gives_true_when_depth_and_settings_margin_m_at_least'
     """
     lot = _Lot(fixtures or {}, width)
-    for cls, name in _methods(thing, names):
-        service = service_of(cls or thing, name, given or {})
-        told = _told_replies(service, replies or {})
-        lot.label(service)
-        guard = Guard(service.is_own, service.scope.modules, allow_side_effects)
-        search = Search(service, runs, seed, guard, _for(service, progress), told)
-        lot.add(search, plant_bugs)
-    return Drafts(lot)
+    refused: list[DraftRefused] = []
+    methods = _methods(thing, names)
+    for cls, name in methods:
+        try:
+            service = service_of(cls or thing, name, given or {})
+            told = _told_replies(service, replies or {})
+            guard = Guard(service.is_own, service.scope.modules, allow_side_effects)
+            search = Search(service, runs, seed, guard, _for(service, progress), told)
+            lot.add(search, plant_bugs)
+        except DraftRefused as why:
+            refused.append(why)
+    if refused and not lot.tests:
+        raise refused[0]
+    lot.doubts += [str(why) for why in refused]  # of one method; the others have their tests
+    return Drafts(lot, lot.tests)
 
 
 def _is_taken(settled: Settled, ways: set[Any]) -> bool:
@@ -220,9 +225,24 @@ def _told_replies(
                 f"method; {nearest(name, known)}"
             )
         for fake in fakes:
-            asked = Asked(fake.form, fake.name, name)
-            found[asked] = tuple(as_told(one) for one in values)
+            kind = kind_of(interface_of(fake.form).members[name])
+            found[Asked(fake.form, fake.name, name, kind)] = _as_replies(method, kind, values)
     return found
+
+
+def _as_replies(method: Any, kind: str, values: Sequence[Any]) -> tuple[Any, ...]:
+    """Replies as an arrangement holds them; those of a stream are its items."""
+    told = [
+        Raised(type(one), one.args) if isinstance(one, BaseException) else as_told(one)
+        for one in values
+    ]
+    if NO_CODE in told:
+        wrong = values[told.index(NO_CODE)]
+        raise DraftRefused(
+            f"replies={{{show(method, 60)}: …}}: no code can be written for {show(wrong, 60)}; "
+            "give plain values, records or exceptions"
+        )
+    return (told,) if kind == "streams" else tuple(told)
 
 
 def _has(form: Any, name: str, owner: type | None) -> bool:
@@ -240,23 +260,15 @@ class _Lot:
 
     def __init__(self, fixtures: Mapping[str, str], width: int) -> None:
         self.tests: list[Written] = []
-        self.unreached: list[Unreached] = []
+        self.met: list[Met] = []
         self.findings: list[Finding] = []
-        self.deciding: list[DecidingReply] = []
         self.doubts: list[str] = []
         self.stopped: list[str] = []
-        self.paths: list[Taken] = []
         self.planted: list[Planted] = []
-        self.runs = 0
-        self.ways = (0, 0)
-        self._width = width
-        self._fixtures = fixtures
-        self._writing = Writing(fixtures)
         self.labels: list[str] = []
-
-    def label(self, service: Service) -> None:
-        """Note what is drafted."""
-        self.labels.append(service.label)
+        self.runs = 0
+        self._width = width
+        self._writing = Writing(fixtures)
 
     def add(self, search: Search, bugs: int) -> None:
         """Search, and write the tests of one method."""
@@ -274,48 +286,41 @@ class _Lot:
                     planting = Planting(search, settled, bugs, settling)
                     planted = planting.planted()
                     settled = planting.settled
-                settled = [with_notes(search, one) for one in settled]
-                self._say(search, settling, settled, planted)
+                tests = self._writing.tests(search, [with_notes(search, one) for one in settled])
+                self._say(search, settling, tests)
+                self.planted += planted
         finally:
             service.close()
             if was_enabled:
                 gc.enable()
 
-    def _say(
-        self, search: Search, settling: Settling, settled: list[Settled], planted: list[Planted]
-    ) -> None:
-        ways = search.all_ways()
-        taken = [way for way in ways if way in search.found]
-        self.ways = (self.ways[0] + len(taken), self.ways[1] + len(ways))
+    def _say(self, search: Search, settling: Settling, tests: list[Written]) -> None:
         self.runs += search.trials.count
-        self.stopped += stopped_texts(search)
-        if not settled:
+        if not tests:
             raise_if_nothing(search, settling)
-        tests = self._writing.tests(search, settled)
+        self.labels.append(search.service.label)
         self.tests += tests
-        self.unreached += [unreached(search, way) for way in search.open_ways()]
+        self.met += decisions_met(search)
+        self.stopped += stopped_texts(search)
         self.findings += findings(search)
         self.doubts += doubts(search, settling)
-        self.planted += planted
-        self.deciding += deciding_replies(settled, [test.name for test in tests])
-        self.paths += paths(search, settled, tests)
 
-    def text(self, tests: list[Written]) -> str:
-        """The file with some of the tests."""
-        writing = self._writing.again()
-        return laid_out(writing.text(self._heading(), tests), self._width)
+    def text(self, drafts: Drafts) -> str:
+        """The file with the tests that are left."""
+        tests = [one for one in self.tests if one.name in drafts.tests]
+        return laid_out(self._writing.again().text(self._heading(drafts), tests), self._width)
 
-    def _heading(self) -> str:
+    def _heading(self, drafts: Drafts) -> str:
         """What the file says of itself."""
         lines = [
             f"Tests of {', '.join(self.labels)}, drafted: what the code does today, bugs included."
         ]
         parts: list[tuple[str, Sequence[object]]] = [
-            ("Ways that no test takes:", self.unreached),
-            ("Crashes that no code raises on purpose, and no test asserts:", self.findings),
-            ("Replies left to a default, which decide something:", self.deciding),
-            ("To be looked at:", self.doubts),
-            ("What the code would have done outside, and was kept from:", self.stopped),
+            ("Ways that no test takes:", drafts.unreached),
+            ("Crashes that no code raises on purpose, and no test asserts:", drafts.findings),
+            ("Replies left to a default, which decide something:", drafts.deciding_replies),
+            ("To be looked at:", drafts.doubts),
+            ("What the code would have done outside, and was kept from:", drafts.stopped),
         ]
         for title, items in parts:
             if items:

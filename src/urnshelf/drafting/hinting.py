@@ -16,8 +16,8 @@ from urnshelf.drafting.carrying import carried
 from urnshelf.drafting.noting import Hint
 from urnshelf.drafting.trial import Trial
 from urnshelf.drafting.usual_values import NO_VALUE, usual
-from urnshelf.drafting.values import Leaf
-from urnshelf.errors import UrnShelfError
+from urnshelf.drafting.values import Leaf, are_equal
+from urnshelf.records.display import show
 from urnshelf.types.nodes import Kind, node_of
 from urnshelf.urn.drawing import Urn
 
@@ -55,7 +55,7 @@ def _distinct(hints: list[Hint]) -> list[Hint]:
     found: dict[str, Hint] = {}
     # what failed last is the likeliest
     for hint in (*[one for one in reversed(hints) if one.failed], *reversed(hints)):
-        found.setdefault(f"{hint!r}"[:300], hint)
+        found.setdefault(show(tuple(hint), 300), hint)
     return list(found.values())
 
 
@@ -106,7 +106,7 @@ def past_a_crash(trial: Trial, leaves: list[Leaf], mined: list[Any]) -> Iterator
 
 def _texts(hint: Hint) -> tuple[Any, list[Any]]:
     """The text that a hint is about, and what it might be instead."""
-    with contextlib.suppress(TypeError, ValueError, IndexError, AttributeError, UrnShelfError):
+    with contextlib.suppress(Exception):  # what is called so may be of another type
         make = _MAKERS.get(hint.name)
         if make is not None:
             return make(hint)
@@ -198,12 +198,13 @@ def _keyed(
     """A mapping with the key that is asked for."""
     key = hint.given[0] if hint.given else None
     for leaf in leaves:
-        if isinstance(leaf.value, dict) and leaf.value == hint.subject and isinstance(key, str):
+        is_it = isinstance(leaf.value, (dict, list, tuple)) and are_equal(leaf.value, hint.subject)
+        if is_it and isinstance(leaf.value, dict) and isinstance(key, str):
             for value in _values(leaf, key, wanted):
                 yield trial.put(leaf.path, {**leaf.value, key: value})
         elif isinstance(leaf.value, str) and isinstance(hint.subject, dict):
             yield from _in_json(trial, leaf, hint, wanted)
-        elif isinstance(leaf.value, (list, tuple)) and leaf.value == hint.subject:
+        elif is_it and isinstance(leaf.value, (list, tuple)):
             item = usual(leaf.node.item) if leaf.node.kind is Kind.ITEMS else "ahoy"
             if item is not NO_VALUE:
                 yield trial.put(leaf.path, type(leaf.value)([*leaf.value, item]))
@@ -233,7 +234,7 @@ def _in_json(trial: Trial, leaf: Leaf, hint: Hint, wanted: list[Any]) -> Iterato
 
 
 def _with_key(data: Any, mapping: Any, key: Any, value: Any) -> Any:
-    if data == mapping and isinstance(data, dict):
+    if isinstance(data, dict) and are_equal(data, mapping):
         return {**data, key: value}
     if isinstance(data, dict):
         for name, one in data.items():

@@ -69,9 +69,15 @@ def mended(text: str, sites: Sequence[Site], seen: Sequence[Seen]) -> Mended:
     return Mended(_edited(text, edits), list(dict.fromkeys(s.test for s, _ in edits)), doubts)
 
 
+def lines_of(text: str) -> list[str]:
+    """A text's lines with their ends, as Python counts them: a form feed, or a line separator in a
+    text, ends none.
+    """
+    return _LINE.findall(text)
+
+
 def _edited(text: str, edits: Sequence[tuple[Site, str]]) -> str:
-    # as Python counts lines: a form feed, or a line separator in a text, ends none
-    lines = [line.encode() for line in _LINE.findall(text)]
+    lines = [line.encode() for line in lines_of(text)]
     # from the end, so that what stands before keeps its place
     for site, source in sorted(edits, key=lambda one: (one[0].line, one[0].start), reverse=True):
         first, last = site.line - 1, site.last_line - 1

@@ -7,6 +7,7 @@ from collections.abc import AsyncIterator, Callable, Iterator, Sequence
 from typing import Any, NamedTuple
 
 from urnshelf.drafting.decisions import ORDERINGS, Decision, Way
+from urnshelf.drafting.values import are_equal
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -107,7 +108,7 @@ class Notes:
         self._noted(site, one, other)
         found = _COMPARE[name](one, other)
         self._took(site, bool(found))
-        if name in ORDERINGS and one == other:
+        if name in ORDERINGS and are_equal(one, other):
             self._took(site, "edge")
         return found
 
@@ -116,7 +117,7 @@ class Notes:
         found = function(one, other)
         self._noted(site, one, other)
         self._took(site, bool(one < other))
-        if one == other:
+        if are_equal(one, other):
             self._took(site, "edge")
         return found
 
@@ -177,15 +178,33 @@ def _holds(mapping: Any, key: Any) -> bool:
         return True
 
 
-class _Rounds:
-    """The items of a loop, counted."""
+class _Counted:
+    """Counts the rounds of a loop.
 
-    def __init__(self, notes: Notes, site: int, items: Iterator[Any]) -> None:
+    Args:
+        notes: are told.
+        site: the loop.
+        items: those of the loop, one after the other.
+    """
+
+    def __init__(self, notes: Notes, site: int, items: Any) -> None:
         self._notes = notes
         self._site = site
         self._items = items
         self._count = 0
 
+    def begun(self) -> None:
+        """One more round."""
+        self._count += 1
+        self._notes.rounds(self._site, self._count)
+
+    def ended(self) -> None:
+        """There are no more items."""
+        if not self._count:
+            self._notes.rounds(self._site, 0)
+
+
+class _Rounds(_Counted):
     def __iter__(self) -> Iterator[Any]:
         return self
 
@@ -193,23 +212,13 @@ class _Rounds:
         try:
             item = next(self._items)
         except StopIteration:
-            if not self._count:
-                self._notes.rounds(self._site, 0)
+            self.ended()
             raise
-        self._count += 1
-        self._notes.rounds(self._site, self._count)
+        self.begun()
         return item
 
 
-class _AsyncRounds:
-    """Likewise, awaited."""
-
-    def __init__(self, notes: Notes, site: int, items: AsyncIterator[Any]) -> None:
-        self._notes = notes
-        self._site = site
-        self._items = items
-        self._count = 0
-
+class _AsyncRounds(_Counted):
     def __aiter__(self) -> AsyncIterator[Any]:
         return self
 
@@ -217,9 +226,7 @@ class _AsyncRounds:
         try:
             item = await self._items.__anext__()
         except StopAsyncIteration:
-            if not self._count:
-                self._notes.rounds(self._site, 0)
+            self.ended()
             raise
-        self._count += 1
-        self._notes.rounds(self._site, self._count)
+        self.begun()
         return item

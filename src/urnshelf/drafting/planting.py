@@ -75,7 +75,8 @@ class Planting:
 
     def planted(self) -> list[Planted]:
         """What became of each."""
-        return [self._one(bug) for bug in self._chosen]
+        found = [self._one(bug) for bug in self._chosen]
+        return [one for one in found if one is not None]
 
     def _bugs(self) -> Iterator[Bug]:
         scope = self._search.service.scope
@@ -92,12 +93,13 @@ class Planting:
                 lambda line, of=of_file: any(a < line <= b for a, b in of),  # type: ignore[misc]
             )
 
-    def _one(self, bug: Bug) -> Planted:
+    def _one(self, bug: Bug) -> Planted | None:
+        """What became of a bug; None where the code cannot be run with it at all."""
         place = f"{Path(bug.file).name}:{bug.line}"
         together = among(self.settled)
         with self._bugged(bug) as runs:
             if not runs:
-                return Planted(place, bug.told, True, "")
+                return None
             for one in self.settled:
                 if self._tells(one.trial, together):
                     return Planted(place, bug.told, True, "")

@@ -62,9 +62,9 @@ def _places(code: CodeType, function: FunctionType) -> Iterator[tuple[str, Any]]
     for step in dis.get_instructions(code):
         if step.opname in ("LOAD_GLOBAL", "LOAD_NAME") and step.argval in space:
             before = space[step.argval]
-            if not isinstance(before, ModuleType):
+            if not issubclass(type(before), ModuleType):
                 yield from _place(str(space.get("__name__")), space, step.argval)
-        elif step.opname in ("LOAD_ATTR", "LOAD_METHOD") and isinstance(before, ModuleType):
+        elif step.opname in ("LOAD_ATTR", "LOAD_METHOD") and issubclass(type(before), ModuleType):
             if step.argval in vars(before):
                 yield from _place(before.__name__, vars(before), step.argval)
             before = vars(before).get(step.argval)
@@ -74,7 +74,7 @@ def _places(code: CodeType, function: FunctionType) -> Iterator[tuple[str, Any]]
 
 def _place(module: str, space: dict[str, Any], name: str) -> Iterator[tuple[str, Any]]:
     value = space[name]
-    if isinstance(value, FunctionType):
+    if type(value) is FunctionType:
         is_of_chance = not _OF_CHANCE.isdisjoint(value.__code__.co_names)
         if is_of_chance and value.__code__.co_argcount == 0 and _is_short(value):
             yield f"{module}:{name}", value

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -112,8 +113,17 @@ def raise_if_nothing(search: Search, settling: Settling) -> None:
         )
     if settling.unstable:
         raise DraftRefused("\n".join(doubts(search, settling)))
+    crash = search.last_crash
+    if crash is not None:
+        place = place_of(*crash.crashed_at)
+        raise DraftRefused(
+            f"no test of {label} can be drafted, for it crashes each time: {place}  "
+            f"{type(crash.error).__name__}: {crash.error}"[:1500]
+        )
     why = max(search.refused, key=lambda one: search.refused[one], default="")
-    raise DraftRefused(f"no test of {label} can be drafted: {why or 'it only crashes'}"[:1500])
+    raise DraftRefused(
+        f"no test of {label} can be drafted: {why or 'no value is found for it'}"[:1500]
+    )
 
 
 # --- what is to be said ---------------------------------------------------------------------------
@@ -132,6 +142,8 @@ def unreached(search: Search, way: Way) -> Unreached:
 
 
 def _why(search: Search, decision: Decision, way: Way) -> str:
+    if way in search.found:
+        return "a run took it, but no test of that holds"
     tried = search.met(way.site)
     if not tried:
         return "no run came there"
@@ -158,8 +170,8 @@ def findings(search: Search) -> list[Finding]:
 
 def _arrange_lines(search: Search, trial: Trial) -> list[str]:
     """An arrangement, and the act, as code."""
-    written = Writing({}).tests(search, [Settled(trial, (), {})])[0]
-    lines = [*written.arrange, *written.act]
+    written = Writing({}).tests(search, [Settled(trial, (), {})])
+    lines = [line for one in written for line in (*one.arrange, *one.act)]
     return [line.strip() for line in lines if not line.startswith("with ")]
 
 
@@ -208,14 +220,15 @@ def stopped_texts(search: Search) -> list[str]:
     ]
 
 
-def deciding_replies(settled: list[Settled], names: list[str]) -> list[DecidingReply]:
+def deciding_replies(tests: Sequence[Written]) -> list[DecidingReply]:
     """The defaults that decide something, each with the tests that have it."""
     found: dict[tuple[str, str, str], list[str]] = {}
-    for one, name in zip(settled, names, strict=True):
+    for test in tests:
+        one = test.settled
         for asked, condition in one.notes.items():
             method = f"{getattr(asked.form, '__name__', asked.form)}.{asked.method}"
             value = show(one.trial.arrangement.replies[asked][0], 40)
-            found.setdefault((method, value, condition), []).append(name)
+            found.setdefault((method, value, condition), []).append(test.name)
     return [DecidingReply(*what, tuple(tests)) for what, tests in found.items()]
 
 
@@ -226,17 +239,38 @@ def with_notes(search: Search, one: Settled) -> Settled:
     )
 
 
-def paths(search: Search, settled: list[Settled], tests: list[Written]) -> list[Taken]:
-    """The decisions, and the tests that take each way."""
-    found = []
-    counted = {way.site for way in search.all_ways()}
-    for number in sorted(counted):
-        decision = search.decisions[number]
-        takers = {
-            way: [
-                test.name for test, one in zip(tests, settled, strict=True) if way in one.trial.ways
-            ]
-            for way in decision.ways
-        }
-        found.append(Taken(decision, takers))
-    return found
+class Met(NamedTuple):
+    """A decision of a method, and what is to be said where no test takes one of its ways.
+
+    Args:
+        of: the method.
+        decision: …
+        otherwise: for each of its ways.
+    """
+
+    of: str
+    decision: Decision
+    otherwise: dict[Way, Unreached]
+
+
+def decisions_met(search: Search) -> list[Met]:
+    """The decisions that count for a method, in the order of the code."""
+    found: dict[int, dict[Way, Unreached]] = {}
+    for way in search.all_ways():
+        found.setdefault(way.site, {})[way] = unreached(search, way)
+    label = search.service.label
+    return [Met(label, search.decisions[number], found[number]) for number in sorted(found)]
+
+
+def taken(met: Met, tests: Sequence[Written]) -> Taken:
+    """A decision, and the tests that take each of its ways.
+
+    Args:
+        met: the decision.
+        tests: of all methods.
+    """
+    own = [one for one in tests if one.of == met.of]
+    takers = {
+        way: [one.name for one in own if way in one.settled.trial.ways] for way in met.otherwise
+    }
+    return Taken(met.decision, takers)

@@ -68,13 +68,15 @@ class Scope:
                 waiting += self._named(name, one)
 
     def _named(self, name: str, user: FunctionType) -> Iterator[tuple[FunctionType, bool]]:
-        known = user.__globals__.get(name)
-        if isinstance(known, type) and self._is_of_own_file(known):
+        known: Any = user.__globals__.get(name)
+        # what a proxy says of its class is another's, and may raise
+        kind = type(known)
+        if issubclass(kind, type) and self._is_of_own_file(known):
             self._classes += [base for base in known.__mro__ if base not in self._classes]
             for special in ("__init__", "__post_init__", "__new__"):
                 for function in functions_in(vars(known).get(special)):
                     yield function, False
-        elif isinstance(known, ModuleType):
+        elif issubclass(kind, ModuleType):
             self._classes += [known] if known not in self._classes else []
         for function in functions_in(known):
             yield function, True
@@ -232,8 +234,9 @@ def root_of(function: FunctionType) -> Path:
 
 def functions_in(thing: Any) -> list[FunctionType]:
     """The functions under a member of a class: what decorators hide is found, too."""
-    if isinstance(thing, FunctionType):
-        found = [thing]
+    kind = type(thing)
+    if issubclass(kind, FunctionType):
+        found: list[FunctionType] = [thing]
         wrapped = getattr(thing, "__wrapped__", None)
         if wrapped is not None:
             found += functions_in(wrapped)
@@ -242,17 +245,18 @@ def functions_in(thing: Any) -> list[FunctionType]:
                 inner = cell.cell_contents
             except ValueError:
                 continue
-            found += functions_in(inner) if isinstance(inner, FunctionType) else []
+            found += functions_in(inner) if issubclass(type(inner), FunctionType) else []
         return list(dict.fromkeys(found))
-    if isinstance(thing, (staticmethod, classmethod)):
+    if issubclass(kind, (staticmethod, classmethod)):
         return functions_in(thing.__func__)
-    if isinstance(thing, property):
+    if issubclass(kind, property):
         return [one for part in (thing.fget, thing.fset) for one in functions_in(part)]
-    for name in ("func", "__wrapped__"):
-        inner = vars(thing).get(name) if hasattr(thing, "__dict__") else None
-        if isinstance(inner, FunctionType):
-            return functions_in(inner)
-    return []
+    try:
+        state = object.__getattribute__(thing, "__dict__")
+    except Exception:  # it has none
+        return []
+    inner = [state.get(name) for name in ("func", "__wrapped__")]
+    return [one for each in inner if type(each) is FunctionType for one in functions_in(each)]
 
 
 def _all_bases(classes: list[Any]) -> list[type]:

@@ -19,12 +19,13 @@ from urnshelf.drafting.guarding import Guard
 from urnshelf.drafting.reached_for import reached_for
 from urnshelf.drafting.scope import Scope, codes_of, root_of
 from urnshelf.drafting.usual_values import NO_VALUE, usual
-from urnshelf.drafting.values import Faked, is_plain
+from urnshelf.drafting.values import NO_CODE, Faked, as_told, is_plain
 from urnshelf.errors import DraftRefused
 from urnshelf.fakes.constructors import NOTHING, Constructor, Taken, constructor_of
 from urnshelf.fakes.furnish import _built, faked_for
 from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.near_names import nearest
+from urnshelf.records.display import show
 from urnshelf.records.recognising import describe
 from urnshelf.shelf import Shelf
 from urnshelf.types.forms import type_name
@@ -131,7 +132,7 @@ class Service:
         """What a parameter is given at first; `NO_VALUE` where nothing need be given."""
         name = parameter.name
         if name in self._given and not _is_an_interface(self._given[name]):
-            return self._given[name]
+            return self._told(name)
         if (part, name) in self.fakes:
             # those of the constructor are furnished
             is_own = part == "given" or name in self._given
@@ -144,6 +145,17 @@ class Service:
         if value is NO_VALUE:
             raise DraftRefused(self._lacking_text(parameter))
         return value
+
+    def _told(self, name: str) -> Any:
+        """What somebody gave for a parameter, as an arrangement holds it."""
+        value = self._given[name]
+        told = value if inspect.isfunction(value) else as_told(value)
+        if told is NO_CODE:
+            raise DraftRefused(
+                f"given={{{name!r}: …}}: no code can be written for {show(value, 60)}; give a "
+                "plain value, a record, a function, or an interface"
+            )
+        return told
 
     def _lacking_text(self, parameter: Taken) -> str:
         where = "" if parameter.is_annotated else ": annotate it with its interface"
@@ -291,8 +303,9 @@ def _mined(scope: Scope, cls: type | None) -> list[Any]:
     found: dict[str, Any] = {}
 
     def keep(value: Any) -> None:
-        if isinstance(value, (tuple, frozenset, list, set)) and len(value) < 20:
-            for one in value:
+        if type(value) in (tuple, frozenset, list, set) and len(value) < 20:
+            # the order of a set is another one in each process
+            for one in sorted(value, key=repr) if isinstance(value, (set, frozenset)) else value:
                 keep(one)
         elif value is not None and is_plain(value) and not isinstance(value, bool):
             if isinstance(value, (str, bytes)) and len(value) > 40:

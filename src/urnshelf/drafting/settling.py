@@ -5,7 +5,6 @@ else is drawn.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from itertools import islice
 from typing import Any, NamedTuple
 
@@ -55,7 +54,6 @@ class Settling:
 
     def __init__(self, search: Search) -> None:
         self._search = search
-        self._goals = set(search.all_ways())
         self.unstable: list[Trial] = []
         """Trials that gave something else each time."""
 
@@ -69,7 +67,23 @@ class Settling:
                 self.unstable.append(trial)
             else:
                 found.append(test._replace(ways=tuple(ways)))
-        return self._without_doubles(found)
+        return self._without_doubles([*found, *self._of_lost_ways(found)])
+
+    def _of_lost_ways(self, found: list[Settled]) -> list[Settled]:
+        """Tests of ways that were lost while others were made small: each of two that took one may
+        have left it to the other.
+        """
+        more: list[Settled] = []
+        for way in self._search.all_ways():
+            trial = self._search.found.get(way)
+            if trial is None or any(way in one.trial.ways for one in (*found, *more)):
+                continue
+            test = self.test_of(trial, self._as_good_as(trial, [way]))
+            if test is None:
+                self.unstable.append(trial)
+            else:
+                more.append(test._replace(ways=(way,)))
+        return more
 
     def test_of(self, trial: Trial, is_as_good: Callable[[Trial], bool]) -> Settled | None:
         """A trial made a test: small, and the same whatever else is drawn; None where it is not.
@@ -292,11 +306,6 @@ def _is_smaller(found: Trial, trial: Trial) -> bool:
     return (one.size, len(one.key)) < (other.size, len(other.key))
 
 
-def with_reply(arrangement: Arrangement, asked: Asked, value: Any) -> Arrangement:
-    """The same with another single reply."""
-    return replace(arrangement, replies={**arrangement.replies, asked: (value,)})
-
-
 def deciding(
     search: Search, one: Settled, condition: Callable[[Decision], str]
 ) -> dict[Asked, str]:
@@ -316,7 +325,7 @@ def deciding(
         if len(values) != 1 or repr(values[0]) != repr(plain) or asked in search.service.fixed:
             continue
         for other in [*islice(others(values[0], node), 3), *extremes(values[0], node)]:
-            tried = search.retried(with_reply(trial.arrangement, asked, other))
+            tried = search.retried(trial.arrangement.with_replies(asked, other))
             if not tried.is_path or tried.ways.keys() == trial.ways.keys():
                 continue
             way = next(way for way in (*trial.ways, *tried.ways) if not (

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 import re
 import sys
 from collections.abc import Iterator, Set
@@ -130,7 +131,7 @@ class Spelling:
         if isinstance(value, dict) and not _is_all_plain(value.values()):
             pairs = [f"{self.plain(k)}: {self.arranged(v)}" for k, v in value.items()]
             return f"{{{', '.join(pairs)}}}"
-        return self.plain(value)
+        return self.named(value) if inspect.isfunction(value) else self.plain(value)
 
     def told(self, value: Drawn) -> list[str]:
         """The fields of a record that are told, as keywords."""

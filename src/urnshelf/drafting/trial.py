@@ -11,7 +11,7 @@ from urnshelf.calls.cueing import cue
 from urnshelf.calls.handles import attribute
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.script import Line
-from urnshelf.calls.target import AssignmentTarget, AttributeTarget, Target
+from urnshelf.calls.target import AssignmentTarget, Target
 from urnshelf.drafting.arrangement import Arrangement, Asked
 from urnshelf.drafting.crashes import crash
 from urnshelf.drafting.decisions import Way
@@ -22,6 +22,7 @@ from urnshelf.drafting.service import Service
 from urnshelf.drafting.values import Path, is_plain, made
 from urnshelf.errors import UrnShelfError
 from urnshelf.fakes.obvious import CLOCK, OBVIOUS
+from urnshelf.interfaces.members import Member
 from urnshelf.readings.operations import Operation, Reading
 from urnshelf.records.recognising import describe
 from urnshelf.shelf import Shelf
@@ -278,17 +279,17 @@ def asked_of(target: Target) -> Asked:
     """What is asked of a fake, by its target."""
     state = target.state
     method = "" if target.member.name == "__call__" else target.member.name
-    return Asked(state.interface.form, state.name, method, _kind_of(target))
+    kind = "assigned" if isinstance(target, AssignmentTarget) else kind_of(target.member)
+    return Asked(state.interface.form, state.name, method, kind)
 
 
-def _kind_of(target: Target) -> str:
-    if isinstance(target, AssignmentTarget):
-        return "assigned"
-    if isinstance(target, AttributeTarget):
+def kind_of(member: Member) -> str:
+    """What sort of reply a member of an interface has."""
+    if member.kind == "attribute":
         return "attribute"
-    if target.promise.enters:
+    if member.promise.enters:
         return "enters"
-    return "streams" if target.promise.stream else "gives"
+    return "streams" if member.promise.stream else "gives"
 
 
 def _lacking(call: LiveCall) -> Any:

@@ -206,11 +206,10 @@ def _others(value: Any, node: Node, mined: Sequence[Any]) -> Iterator[Any]:
             if made is not NO_VALUE:
                 yield made
     kind = type(value) if value is not None else node.origin
+    kind = object if kind is Any or not isinstance(kind, type) else kind
     yield from _of_kind(kind, value, node)
     for one in mined:
-        if isinstance(one, kind if isinstance(kind, type) else object) and not (
-            isinstance(one, bool) and kind is not bool
-        ):
+        if isinstance(one, kind) and not (isinstance(one, bool) and kind is not bool):
             yield one
             if isinstance(one, (int, float)):
                 yield from (one + 1, one - 1)

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
+from datetime import UTC, datetime, time
 from enum import Enum
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -196,13 +197,22 @@ def put(value: Any, path: Path, new: Any) -> Any:
     return new
 
 
+_PLAIN = (bool, int, float, str, bytes, Enum)
+_MODULES = ("datetime", "decimal", "uuid", "_decimal")
+
+
 def is_plain(value: object) -> bool:
     """Whether it is a value without parts."""
-    return (
-        value is None
-        or isinstance(value, (bool, int, float, str, bytes, Enum))
-        or (type(value).__module__ in ("datetime", "decimal", "uuid", "_decimal"))
-    )
+    kind = type(value)  # what a proxy says of its class is another's, and may raise
+    return value is None or issubclass(kind, _PLAIN) or kind.__module__ in _MODULES
+
+
+def are_equal(one: Any, other: Any) -> bool:
+    """Whether two values are equal; no, where they cannot be compared."""
+    try:
+        return one is other or bool(one == other)
+    except Exception:
+        return False
 
 
 def node_for(value: object) -> Node:
@@ -227,4 +237,12 @@ def as_told(value: Any) -> Any:
     if isinstance(value, (dict, set, frozenset)):
         inside = value.values() if isinstance(value, dict) else value
         return value if all(as_told(one) is not NO_CODE for one in inside) else NO_CODE
-    return value if is_plain(value) else NO_CODE
+    return value if is_plain(value) and _has_code(value) else NO_CODE
+
+
+def _has_code(value: Any) -> bool:
+    if isinstance(value, Enum):
+        return "<" not in type(value).__qualname__
+    zone = getattr(value, "tzinfo", None)
+    is_moment = isinstance(value, (datetime, time))
+    return (zone is None or zone == UTC) and not (is_moment and value.fold)
