@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pytest
 
+from urnshelf import DraftRefused
 from urnshelf.drafting import draft
 
 HERE = Path(__file__).parent
@@ -72,8 +73,8 @@ def test_a_service(where, tmp_path, monkeypatch):
 
 def every_way_that_can_be_taken_is(drafts, unreachable):
     assert {one.condition for one in drafts.unreached} == set(unreachable)
-    taken, of = drafts.ways
-    assert taken == of - len(drafts.unreached)
+    assert all(names for path in drafts.paths for names in path.takers.values()) or unreachable
+    _, of = drafts.ways
     assert len(drafts.tests) <= 2 * of or not of
 
 
@@ -276,6 +277,43 @@ def test_what_cannot_be_drafted_is_told(project, what, told):
     assert "Traceback" not in done.stderr
 
 
+PUBLISHED = [
+    "packaging.utils:canonicalize_name", "packaging.version:Version", "werkzeug.http:parse_age",
+    "itsdangerous.encoding:base64_decode", "httpx._utils:unquote", "rich.cells:chop_cells",
+    "starlette.datastructures:MutableHeaders", "flask.helpers:get_root_path",
+]  # fmt: skip
+"""Code that nobody here wrote."""
+
+
+@pytest.mark.parametrize("where", PUBLISHED)
+def test_published_code_is_drafted_for(where, tmp_path, monkeypatch):
+    thing = loaded(where)
+    monkeypatch.chdir(tmp_path)
+    drafts = draft(thing, runs=200)
+    assert "probe" not in drafts.text  # names are made of the code as it was written
+    (tmp_path / "test_it.py").write_text(drafts.text, "utf-8")
+    done = run(tmp_path, *PYTEST, PYTEST_DISABLE_PLUGIN_AUTOLOAD="1")
+    assert f"{len(drafts.tests)} passed" in done.stdout, done.stdout[-2000:]
+
+
+def test_methods_that_cannot_be_drafted_do_not_hinder_the_others(project):
+    done = urnshelf(project, "draft", "quay:Quay", "--runs", "300")
+    assert "def test_dues_gives_6" in done.stdout
+    assert "Quay.turn never ends" in done.stderr
+    assert "asks datetime.now() by itself" in done.stderr
+
+
+def test_ways_count_by_the_tests_that_are_left(project, monkeypatch):
+    monkeypatch.syspath_prepend(str(project))
+    drafts = draft(importlib.import_module("quay").Quay.dues)
+    assert drafts.ways == (4, 4)
+    fewer = drafts.only([name for name in drafts.tests if "raises" not in name])
+    assert fewer.ways == (3, 4)
+    assert [one.condition for one in fewer.unreached] == ["length < 10: true"]
+    assert fewer.unreached[0].why == "a run took it, but no test of that holds"
+    assert "length < 10: true" in fewer.text
+
+
 # --- the file -------------------------------------------------------------------------------------
 
 
@@ -294,6 +332,18 @@ def test_a_file_that_is_there_is_only_added_to(project):
     assert text.startswith(own.rstrip("\n"))
     assert text.count("def test_") == whole.count("def test_") + 1
     assert "passed" in run(project, "-m", "pytest", "-q", "-n0", "test_quay.py").stdout
+
+
+def test_a_file_keeps_its_mark_and_ends_of_lines(project):
+    file = project / "test_quay.py"
+    own = b"\xef\xbb\xbfimport os\r\n\r\n\r\ndef test_mine():\r\n    assert os.sep\r\n"
+    file.write_bytes(own)
+    urnshelf(project, "draft", "quay:Quay.dues", "-o", "test_quay.py")
+    data = file.read_bytes()
+    assert data.startswith(b"\xef\xbb\xbfimport os\r\n")
+    assert b"def test_mine():\r\n    assert os.sep\r\n" in data
+    assert data.count(b"\n") == data.count(b"\r\n")
+    assert data.count(b"def test_") == 4
 
 
 def test_the_projects_own_fixtures_are_used(project):
@@ -327,6 +377,12 @@ def test_replies_and_arguments_can_be_told(project, monkeypatch):
     assert "cue(tariff.fee).gives(4)" in told.text
     assert [one.condition for one in told.unreached] == ["fee: false"]
     assert draft(quay.Untyped, given={"berths": quay.Berths}).doubts == ()
+    silent = draft(quay.Quay.dues, replies={quay.Tariff.fee: [LookupError("no fee")]})
+    assert 'cue(tariff.fee).raises(LookupError("no fee"))' in silent.text
+    with pytest.raises(DraftRefused, match="no code can be written for <object"):
+        draft(quay.Untyped, given={"berths": object()})
+    with pytest.raises(DraftRefused, match="no code can be written for <object"):
+        draft(quay.Quay.dues, replies={quay.Tariff.fee: [object()]})
 
 
 # --- pictures -------------------------------------------------------------------------------------

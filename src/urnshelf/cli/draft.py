@@ -148,7 +148,7 @@ def _holding(names: Sequence[str], text: str, old: str, path: Path, out: Console
     kept = [name for name in names if not is_broken and called.get(name, name) not in failed]
     for name in names:
         if name not in kept:
-            out.print(f"left out, for it fails when it is run by pytest: {name}")
+            out.print(f"left out, for it fails when pytest runs it: {name}", soft_wrap=True)
     return kept
 
 

@@ -96,7 +96,7 @@ class Arrangement:
         """The same for two that set up the same."""
         return repr((
             sorted(self.built.items()), sorted(self.given.items()), self.records,
-            sorted((repr(one), values) for one, values in self.replies.items()),
+            sorted((repr(one), repr(values)) for one, values in self.replies.items()),
             sorted(self.swapped.items()), sorted(map(repr, self.defined.items())),
         ))  # fmt: skip
 

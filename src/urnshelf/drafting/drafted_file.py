@@ -8,10 +8,10 @@ from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from typing import Any
 
-from urnshelf.drafting.drafted_test import OneTest, Written, distinguished
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, among
 from urnshelf.drafting.spelling import NotWritten, Spelling
+from urnshelf.drafting.text_of_a_test import OneTest, Written, distinguished
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 

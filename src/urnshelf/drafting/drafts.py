@@ -9,7 +9,6 @@ from typing import Any
 
 from urnshelf.drafting.arrangement import Asked
 from urnshelf.drafting.drafted_file import Writing
-from urnshelf.drafting.drafted_test import Written
 from urnshelf.drafting.finding_services import public_methods, service_of
 from urnshelf.drafting.guarding import Guard
 from urnshelf.drafting.layout import laid_out
@@ -29,6 +28,7 @@ from urnshelf.drafting.remarks_on_drafts import (
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.settling import Settled, Settling
+from urnshelf.drafting.text_of_a_test import Written
 from urnshelf.drafting.trial import kind_of
 from urnshelf.drafting.values import NO_CODE, Raised, as_told
 from urnshelf.errors import DraftRefused

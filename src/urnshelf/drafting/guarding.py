@@ -151,9 +151,15 @@ class Guard:
         ]
         for module, name, value in changed:
             setattr(module, name, sleep if value is _SLEEP else async_sleep)
+        loaded = set(sys.modules)
         try:
             yield
         finally:
+            # a module that was loaded meanwhile may have imported ours by name
+            for late in [sys.modules[one] for one in sys.modules.keys() - loaded]:
+                for name, value in list(getattr(late, "__dict__", {}).items()):
+                    if value is sleep or value is async_sleep:
+                        changed.append((late, name, _SLEEP if value is sleep else _ASYNC_SLEEP))
             for module, name, value in changed:
                 setattr(module, name, value)
 

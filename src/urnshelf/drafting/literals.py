@@ -85,8 +85,10 @@ def source_of(value: object, names: Mapping[str, Any], like: object = None) -> s
 
 def _source(value: Any, names: Mapping[str, Any]) -> str:
     kind = type(value)
-    if value is None or kind in (bool, int, bytes):
+    if value is None or kind in (bool, int):
         return repr(value)
+    if kind is bytes:
+        return f"b{_text(repr(value)[1:], is_shown=True)}"
     if kind is float:
         if value != value or value in (float("inf"), float("-inf")):
             raise _NoLiteral
@@ -117,10 +119,10 @@ def _several(value: Any, names: Mapping[str, Any]) -> str:
     return f"[{', '.join(texts)}]"
 
 
-def _text(value: str) -> str:
+def _text(value: str, is_shown: bool = False) -> str:
     """With double quotes, where nothing speaks against them."""
-    shown = repr(value)
-    if shown[0] == "'" and '"' not in value:
+    shown = value if is_shown else repr(value)
+    if shown[0] == "'" and '"' not in shown:
         return f'"{shown[1:-1]}"'
     return shown
 

@@ -69,8 +69,17 @@ def _condition(node: Any, is_true: bool) -> str:
     if isinstance(node, ast.Call) and ast.unparse(node.func) in ("min", "max"):
         sign = "below" if is_true else "at_least"
         return f"{_expression(node.args[0])}_{sign}_{_expression(node.args[-1])}"
+    if isinstance(node, ast.Call) and ast.unparse(node.func) == "isinstance":
+        return f"{_expression(node.args[0])}_{'is' if is_true else 'is_no'}_{_kind(node.args[-1])}"
     told = _expression(node)
     return told if is_true else f"not_{told}"
+
+
+def _kind(node: ast.expr) -> str:
+    """The classes that something may be of."""
+    if isinstance(node, ast.Tuple):
+        return "_or_".join(_kind(one) for one in node.elts[:2])
+    return _plain(ast.unparse(node).rpartition(".")[2])
 
 
 def _expression(node: Any) -> str:
@@ -115,6 +124,24 @@ def _constant(given: list[ast.expr]) -> str:
 def _plain(text: str) -> str:
     words = re.findall(r"[A-Za-z0-9]+", re.sub(r"([a-z0-9])([A-Z])", r"\1_\2", text))
     return "_".join(word.lower() for word in words[:4])
+
+
+_LONGEST = 76
+"""So many letters a test's name has at most."""
+
+
+def name_for(subject: str, outcome: str, why: str) -> str:
+    """The name of a test, no longer than a line takes.
+
+    Args:
+        subject: what is tested.
+        outcome: what comes of it.
+        why: what makes its path; empty where there is but one.
+    """
+    words = shortened(why).split("_") if why else []
+    while words and len("_".join(("test", subject, outcome, "when", *words))) > _LONGEST:
+        words.pop()
+    return "_".join(("test", subject, outcome, *(("when", *words) if words else ())))
 
 
 def shortened(words: str) -> str:

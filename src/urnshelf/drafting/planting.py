@@ -184,7 +184,7 @@ class Planting:
         scope = self._search.service.scope
         tree = planted_in(self._texts[bug.file], bug)
         try:
-            made = probed_tree(tree, bug.file, scope.first_of(bug.file))
+            made = probed_tree(tree, bug.file, len(scope.decisions))
         except (SyntaxError, ValueError):
             yield False
             return

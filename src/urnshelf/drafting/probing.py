@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterator
+from copy import deepcopy
 from types import CodeType
 from typing import Any, NamedTuple
 
@@ -375,7 +376,7 @@ class _Rewriting(ast.NodeTransformer):
         function = ".".join(self._within)
         line = getattr(node, "lineno", 0)
         # what is told later is told of the text as it stands, before it is rewritten
-        kept = ast.parse(ast.unparse(node)).body[0] if isinstance(node, ast.stmt) else node
+        kept = deepcopy(node)
         within = self._around[-1] if self._around else None
         found = Decision(number, kind, function, line, text, operator, kept, self._file, within)
         self.decisions.append(found)

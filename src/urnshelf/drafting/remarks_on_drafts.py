@@ -9,10 +9,10 @@ from typing import NamedTuple
 from urnshelf.drafting.decisions import Decision, Way
 from urnshelf.drafting.distances import FAR, distance
 from urnshelf.drafting.drafted_file import Writing
-from urnshelf.drafting.drafted_test import Written
 from urnshelf.drafting.leaves import is_untold
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, Settling, deciding
+from urnshelf.drafting.text_of_a_test import Written
 from urnshelf.drafting.trial import Trial
 from urnshelf.errors import DraftRefused
 from urnshelf.records.display import show

@@ -40,7 +40,6 @@ class Scope:
         self._certain: set[tuple[str, str]] = set()
         """The functions that are called for certain: by file and name."""
         self._reached: dict[FunctionType, None] = {}
-        self._first: dict[str, int] = {}
         self._written: dict[FunctionType, CodeType] = {}
         """The code of each function as it was written, while another one runs."""
         self._classes: list[Any] = [*(owner.__mro__ if owner else ()), *_all_bases(among)]
@@ -102,7 +101,6 @@ class Scope:
         codes: dict[FunctionType, CodeType] = {}
         files = dict.fromkeys(one.__code__.co_filename for one in self._reached)
         for file in files:
-            self._first[file] = len(self.decisions)
             made = probed(_text_of(file), file, len(self.decisions))
             self.decisions += made.decisions
             codes |= self._codes_for(made, file)
@@ -119,25 +117,17 @@ class Scope:
                 codes[function] = new
         return codes
 
-    def first_of(self, file: str) -> int:
-        """The number of the first decision in a file."""
-        return self._first[file]
-
     @contextmanager
     def replaced(self, made: Probed, file: str) -> Iterator[None]:
         """Run other code of one file for a while, in the place of that with probes.
 
         Args:
-            made: with probes, too.
+            made: with probes, too, whose decisions are numbered after all others.
             file: which file's.
         """
-        first, before = self._first[file], list(self.decisions)
         codes = self._codes_for(made, file)
         kept = {function: function.__code__ for function in codes}
-        last = first + sum(one.file == file for one in before)
-        self.notes.decisions = [*before[:first], *made.decisions, *before[last:]]
-        if len(made.decisions) != last - first:
-            self.notes.decisions = [*before[:first], *made.decisions]
+        self.notes.decisions = [*self.decisions, *made.decisions]
         for function, code in codes.items():
             function.__code__ = code
         try:

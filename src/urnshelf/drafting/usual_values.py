@@ -238,7 +238,7 @@ def _of_kind(kind: Any, value: Any, node: Node) -> Iterator[Any]:
         yield from kind
     elif kind in (list, tuple, set, frozenset):
         yield kind()
-        yield from _longer(kind, value, node)
+        yield from _longer(kind, value or (), node)
     elif kind is dict:
         yield {}
         for key, one in list((value or {}).items())[:1]:

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple, Protocol
 from urnshelf.drafting.arrangement import Asked
 from urnshelf.drafting.asserting import Among, Asserting, Told
 from urnshelf.drafting.decisions import BRANCH, TRY, Way
-from urnshelf.drafting.naming import is_free, shortened, words_for
+from urnshelf.drafting.naming import is_free, name_for, words_for
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.settling import Settled
@@ -111,9 +111,7 @@ class OneTest:
             outcome = f"raises_{snake_case(type(trial.error).__name__)}"
         else:
             outcome = _outcome(trial.result, told)
-        if not self._why:
-            return f"test_{subject}_{outcome}"
-        return f"test_{subject}_{outcome}_when_{shortened(self._why)}"
+        return name_for(subject, outcome, self._why)
 
     # --- arrange ----------------------------------------------------------------------------------
 
