@@ -34,6 +34,7 @@ SERVICES = {
     ),
     # it returns before, where there are none
     "shore.tickets:FerryOffice": ("for passenger in passengers: no round",),
+    "shore.beacons:LightOffice": ("for attempt in range(1, self.tries + 1): no round",),
 }
 """Each with the ways that cannot be taken."""
 PYTEST = ("-m", "pytest", "-q", "-p", "urnshelf.pytest_plugin", "test_it.py")
@@ -59,7 +60,8 @@ def urnshelf(folder, *words, **told):
 
 @pytest.mark.parametrize("where", SERVICES)
 def test_a_service(where, tmp_path, monkeypatch):
-    if sys.gettrace() is not None and where not in (*PLANTED, f"{DEMO}:NightShift"):
+    is_slow = where.startswith("shore") and where not in PLANTED and "beacons" not in where
+    if sys.gettrace() is not None and is_slow:
         pytest.skip("thousands of runs take minutes while lines are counted")
     thing = loaded(where)
     monkeypatch.chdir(tmp_path)  # what stands in the working directory is imported last
@@ -275,6 +277,20 @@ def test_what_cannot_be_drafted_is_told(project, what, told):
     assert done.returncode == 2
     assert told in done.stderr
     assert "Traceback" not in done.stderr
+
+
+@pytest.mark.parametrize("name", ["AsyncLights", "ByRequests", "count_of_lights"])
+def test_clients_of_every_kind_are_given(name, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    drafts = draft(loaded(f"shore.other_clients:{name}"))
+    assert drafts.unreached == ()
+    assert "were guessed from the code that reads them" in drafts.doubts[0]
+    (tmp_path / "test_it.py").write_text(drafts.text, "utf-8")
+    formatters_and_linters_have_nothing_to_say(tmp_path)
+    typed = run(tmp_path, "-m", "mypy", "--strict", "test_it.py", MYPYPATH=str(HERE))
+    assert "Success" in typed.stdout, typed.stdout
+    done = run(tmp_path, *PYTEST, PYTEST_DISABLE_PLUGIN_AUTOLOAD="1")
+    assert f"{len(drafts.tests)} passed" in done.stdout, done.stdout[-2000:]
 
 
 PUBLISHED = [

@@ -30,6 +30,16 @@ class Asked(NamedTuple):
         return f"{form}{'' if self.name is None else '/' + self.name}.{self.method}:{self.kind}"
 
 
+class Lacking(BaseException):
+    """A reply that was not arranged; no `except` of the service stops it."""
+
+    def __init__(self, asked: Asked, key: tuple[Any, str] | None) -> None:
+        super().__init__(asked)
+        self.asked = asked
+        self.key = key
+        """A record type that lacks a key, and the field that is probably meant."""
+
+
 @dataclass(frozen=True, eq=False)
 class Arrangement:
     """What a test sets up.

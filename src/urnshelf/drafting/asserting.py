@@ -11,11 +11,13 @@ from typing import Any, NamedTuple
 
 from urnshelf.drafting.arrangement import Asked
 from urnshelf.drafting.observing import as_pattern
+from urnshelf.drafting.over_http import ROUTE, is_of_a_reply, parts_of
 from urnshelf.drafting.record_changes import Change
 from urnshelf.drafting.spelling import NotWritten, Spelling, variable_for
 from urnshelf.drafting.telling import tells
 from urnshelf.drafting.trial import Made, Trial
 from urnshelf.drafting.values import Path
+from urnshelf.kiosk.request import Request
 from urnshelf.records.equality import same
 from urnshelf.records.recognising import describe
 
@@ -102,7 +104,7 @@ class Asserting:
     # --- result -----------------------------------------------------------------------------------
 
     def _raised(self, error: BaseException) -> tuple[str, str]:
-        text = str(error)
+        text = str(error).partition("\n")[0] if is_of_a_reply(error) else str(error)
         is_told = bool(text) and not re.search(r" at 0x[0-9a-f]+", text)
         return self._spelling.named(type(error)), as_pattern(text) if is_told else ""
 
@@ -274,12 +276,16 @@ class Asserting:
     def _tally(self, asked: Asked, arguments: str) -> str:
         self._fakes[asked] = None
         name = self._fake_name(asked)
+        if asked.kind == ROUTE:
+            return f"{self._spelling.ours('tally')}({name}{arguments})"
         method = f"{name}.{asked.method}" if asked.method else name
         given = f", {arguments}" if arguments else ""
         return f"{self._spelling.ours('tally')}({method}{given})"
 
     def _call(self, call: Made) -> str:
         """The arguments of a call, as they are written."""
+        if call.asked.kind == ROUTE:
+            return self._request(call)
         parts: list[str] = []
         signature = call.target.member.signature
         by_name = False
@@ -296,6 +302,17 @@ class Asserting:
             else:
                 parts.append(self._argument(value))
         return ", ".join(parts)
+
+    def _request(self, call: Made) -> str:
+        """What is asked of a request, and the parameters of its path."""
+        request: Request = call.arguments[-1]
+        names = list(call.target.parameters)
+        path = [
+            f", {name}={self._argument(value)}"
+            for name, value in zip(names, call.arguments[:-1], strict=False)
+        ]
+        wanted = ", ".join(f"{name}={self._argument(one)}" for name, one in parts_of(request))
+        return f"{f'.asked_with({wanted})' if wanted else ''}{''.join(path)}"
 
     def _argument(self, value: Any) -> str:
         named = self._record_named(value)

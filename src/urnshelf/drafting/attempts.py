@@ -9,13 +9,14 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from urnshelf.drafting.arrangement import Arrangement, Asked
+from urnshelf.drafting.arrangement import Arrangement, Asked, Lacking
 from urnshelf.drafting.candidates import Candidates
 from urnshelf.drafting.decisions import Way
 from urnshelf.drafting.guarding import Guard
-from urnshelf.drafting.leaves import is_untold, usual_reply
+from urnshelf.drafting.leaves import all_leaves, is_untold, usual_reply
+from urnshelf.drafting.over_http import ROUTE, named_route
 from urnshelf.drafting.service import Service
-from urnshelf.drafting.trial import Lacking, Trial, Trials
+from urnshelf.drafting.trial import Trial, Trials
 from urnshelf.drafting.usual_values import NO_VALUE
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -77,6 +78,8 @@ class Attempts:
         self.found: dict[Way, Trial] = {}
         """The cheapest trial of each way that can be a test."""
         self.findings: dict[tuple[str, int, str], Trial] = {}
+        self.crashes: dict[tuple[str, int, str], Trial] = {}
+        """Those, and the crashes on replies that were guessed."""
         self.last_crash: Trial | None = None
         self.never: Trial | None = None
         self.unanswered: dict[str, Lacking] = {}
@@ -198,6 +201,8 @@ class Attempts:
             if trial.lacking is None:
                 return trial
             asked, key = trial.lacking.asked, trial.lacking.key
+            if asked.kind == ROUTE:
+                asked = named_route(asked, all_leaves(trial, self.service), self.service.mined)
             if key is not None and key[0] not in arrangement.defined:
                 arrangement = replace(
                     arrangement, defined=dict([*arrangement.defined.items(), key])
@@ -217,12 +222,8 @@ class Attempts:
             self.never = trial
         if trial.is_finding:
             self.last_crash = trial
-        is_guess = any(map(is_untold, trial.arrangement.replies))
-        if trial.is_finding and trial.error is not None and not is_guess:
-            at = (*trial.crashed_at, type(trial.error).__name__)
-            kept = self.findings.get(at)
-            if kept is None or kept.arrangement.size > trial.arrangement.size:
-                self.findings[at] = trial
+        if trial.is_finding and trial.error is not None:
+            self._keep_crash(trial, (*trial.crashed_at, type(trial.error).__name__))
         if trial.refused:
             self.refused[trial.refused] = self.refused.get(trial.refused, 0) + 1
         self._keep_as_base(trial)
@@ -236,6 +237,13 @@ class Attempts:
                 is_better = True
         if is_better:
             self.all.append(trial)
+
+    def _keep_crash(self, trial: Trial, at: tuple[str, int, str]) -> None:
+        self.crashes.setdefault(at, trial)
+        kept = self.findings.get(at)
+        is_guess = any(map(is_untold, trial.arrangement.replies))
+        if not is_guess and (kept is None or kept.arrangement.size > trial.arrangement.size):
+            self.findings[at] = trial
 
     def _keep_as_base(self, trial: Trial) -> None:
         for site in {way.site for way in trial.ways} | trial.operands.keys():

@@ -5,6 +5,7 @@ is changed so that the comparison comes out otherwise.
 from __future__ import annotations
 
 import contextlib
+import json
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import replace
@@ -18,9 +19,11 @@ from urnshelf.drafting.arrangement import Arrangement
 from urnshelf.drafting.decisions import Decision, Way
 from urnshelf.drafting.trial import Trial
 from urnshelf.drafting.usual_values import NO_VALUE, others, usual
-from urnshelf.drafting.values import Drawn, Faked, Leaf, Raised, are_equal, node_for
+from urnshelf.drafting.values import ByShelf, Drawn, Leaf, Raised, are_equal, node_for
+from urnshelf.drafting.wanted_values import targets
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
+from urnshelf.types.limits import Limits, limits_of
 from urnshelf.types.nodes import ANYTHING, Kind, Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -72,13 +75,13 @@ def _of_pair(
         yield from _by_truth(trial, one, bool(way.outcome), leaves)
         return
     operator = wanted_operator(decision, way)
-    for new in _targets(operator, one, other):
+    for new in targets(operator, one, other):
         yield from carried(trial, one, new, leaves)
     mirrored = _MIRRORED.get(operator, operator)
     if operator in ("In", "NotIn"):
         yield from _held(trial, one, other, operator == "In", leaves)
     else:
-        for new in _targets(mirrored, other, one):
+        for new in targets(mirrored, other, one):
             yield from carried(trial, other, new, leaves)
 
 
@@ -105,70 +108,6 @@ def _filled(trial: Trial, leaves: list[Leaf]) -> Iterator[Arrangement]:
             new = usual(leaf.node, str(leaf.path[-1]))
             if new is not NO_VALUE and new is not None:
                 yield trial.put(leaf.path, new)
-
-
-# --- what an operand should be --------------------------------------------------------------------
-
-
-def _targets(operator: str, old: Any, other: Any) -> Iterator[Any]:
-    """Values for one side of a comparison, so that it holds."""
-    if operator in ("Eq", "Is"):
-        yield other
-    elif operator in ("NotEq", "IsNot"):
-        yield from _different(old, other)
-    elif operator in ("Lt", "LtE", "Gt", "GtE"):
-        if operator in ("LtE", "GtE"):
-            yield other
-        below = operator in ("Lt", "LtE")
-        yield from _beside(other, old, -1 if below else 1)
-    elif operator == "In":
-        with contextlib.suppress(TypeError):
-            yield from [other] if isinstance(other, str) else _some_of(other)
-    elif operator == "NotIn":
-        yield from _different(old, other)
-
-
-def _some_of(many: Any) -> list[Any]:
-    """The first items; those of a set in an order that is the same in each process."""
-    is_set = isinstance(many, (set, frozenset))
-    return (sorted(many, key=repr) if is_set else list(many))[:5]
-
-
-def _different(old: Any, other: Any) -> Iterator[Any]:
-    if old is None:
-        return
-    for value in others(old, node_for(old)):
-        yield value
-        break
-    yield from _beside(other, old, 1)
-
-
-def _beside(value: Any, like: Any, sign: int) -> Iterator[Any]:
-    """Values a little and a good deal beyond another one."""
-    steps: tuple[Any, ...] = ()
-    if isinstance(value, bool):
-        return
-    if isinstance(value, int):
-        steps = (1, 10)
-        if isinstance(like, (float, Decimal)):
-            value = type(like)(value)
-            steps = (type(like)("0.01"), type(like)(1), type(like)(10))
-    elif isinstance(value, float):
-        steps = (0.5, 0.01, 10.0)
-    elif isinstance(value, Decimal):
-        steps = (Decimal("0.01"), Decimal(1), Decimal(10))
-    elif isinstance(value, datetime):
-        steps = (timedelta(hours=1), timedelta(days=1), timedelta(seconds=1), timedelta(days=40))
-    elif isinstance(value, date):
-        steps = (timedelta(days=1), timedelta(days=40))
-    elif isinstance(value, timedelta):
-        steps = (timedelta(hours=1), timedelta(seconds=1), timedelta(days=1))
-    elif isinstance(value, str):
-        yield value + "a" if sign > 0 else value[:-1]
-    for step in steps:
-        with contextlib.suppress(OverflowError, ArithmeticError):
-            found = value + sign * step
-            yield round(found, 6) if isinstance(found, float) else found
 
 
 # --- carrying -------------------------------------------------------------------------------------
@@ -218,7 +157,14 @@ def _put_all(trial: Trial, leaves: list[Leaf], value: Any) -> Arrangement:
 def fits(value: Any, node: Node) -> bool:
     """Whether a value may stand where the type is this; of records that are yet to be drawn nothing
     is said."""
+    if node.notes and isinstance(value, int) and not _is_within(value, limits_of(node.notes)):
+        return False
     return _is_to_be_drawn(value) or misfit(value, node) is None
+
+
+def _is_within(value: int, limits: Limits) -> bool:
+    low, high = limits.whole()
+    return (low is None or value >= low) and (high is None or value <= high)
 
 
 def _is_to_be_drawn(value: Any) -> bool:
@@ -226,7 +172,7 @@ def _is_to_be_drawn(value: Any) -> bool:
         return any(map(_is_to_be_drawn, value))
     if isinstance(value, dict):
         return any(map(_is_to_be_drawn, value.values()))
-    return isinstance(value, (Drawn, Faked, Raised))
+    return isinstance(value, (ByShelf, Drawn, Raised))
 
 
 def _as_leaf(leaf: Leaf, old: Any, new: Any) -> Iterator[Any]:
@@ -354,6 +300,13 @@ def _of_items(value: Any, old: Any, new: Any) -> Any:
     return None
 
 
+def _of_body(value: Any, old: Any, new: Any) -> Any:
+    """What a text is written of, as JSON."""
+    if not isinstance(value, (dict, list)) or not isinstance(old, str) or isinstance(new, Enum):
+        return None
+    return new if isinstance(new, str) and json.dumps(value) == old else None
+
+
 def _of_key(value: Any, old: Any, new: Any) -> Any:
     """The key of a mapping."""
     if not isinstance(value, dict) or type(new) is not type(old) or old not in value:
@@ -362,7 +315,7 @@ def _of_key(value: Any, old: Any, new: Any) -> Any:
 
 
 _VIEWS: tuple[Callable[[Any, Any, Any], Any], ...] = (
-    _of_text, _of_member, _of_moment, _of_span, _of_length, _of_items, _of_key,
+    _of_text, _of_member, _of_moment, _of_span, _of_length, _of_items, _of_body, _of_key,
 )  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from types import CodeType, TracebackType
 
 from urnshelf.calls.replies import Raising
 from urnshelf.drafting.noting import Notes
+from urnshelf.drafting.over_http import is_of_a_reply
 from urnshelf.drafting.service import Service
 
 
@@ -20,6 +21,8 @@ def crash(error: BaseException, service: Service) -> tuple[bool, tuple[str, int]
     code, line = own[-1]
     at = (code.co_filename, line)
     if service.raises_at(code.co_filename, line) or _was_arranged(frames):
+        return False, at
+    if service.clients and is_of_a_reply(error):
         return False, at
     return True, at
 

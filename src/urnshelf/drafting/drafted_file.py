@@ -4,14 +4,19 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from contextlib import suppress
 from typing import Any
 
+from urnshelf.drafting.arrangement import Asked
+from urnshelf.drafting.over_http import route_names
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, among
-from urnshelf.drafting.spelling import NotWritten, Spelling
+from urnshelf.drafting.shared_lines import Shared, made_by
+from urnshelf.drafting.spelling import SESSION_MAKER, NotWritten, Spelling
 from urnshelf.drafting.text_of_a_test import OneTest, Written, distinguished
+from urnshelf.kiosk import Route
+from urnshelf.kiosks import Kiosk
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -33,6 +38,7 @@ class Writing:
         self.spelling = Spelling()
         self._names: Counter[str] = Counter()
         self._fixtures: dict[str, list[str]] = {}
+        self._routes: dict[str, Asked] = {}
 
     def again(self) -> Writing:
         """A writing for other tests of the same file: what they import is found out anew."""
@@ -63,20 +69,43 @@ class Writing:
         tests = self._with_fixtures(list(tests))
         bodies = [_function_text(one) for one in tests]
         fixtures = list(self._fixtures.values())
-        helpers = [_COLLECTING] if any("_items_of(" in line for b in bodies for line in b) else []
-        if helpers:
-            self.spelling.imports["collections.abc", "AsyncIterator"] = None
-            self.spelling.imports["typing", "Any"] = None
+        helpers = self._helpers("\n".join(line for one in (*fixtures, *bodies) for line in one))
         blocks = ["\n".join(one) for one in (*helpers, *fixtures, *bodies)]
         used = set(re.findall(r"\w+", "\n".join(blocks)))
         head = [f'"""{heading}"""', "", *self.spelling.import_lines(used)]
         return "\n".join(head) + "\n\n\n" + "\n\n\n".join(blocks) + "\n"
+
+    def _helpers(self, body: str) -> list[list[str]]:
+        """The functions of its own that a file calls."""
+        found: list[list[str]] = []
+        if "_items_of(" in body:
+            self.spelling.imports["collections.abc", "AsyncIterator"] = None
+            self.spelling.imports["typing", "Any"] = None
+            found.append(_COLLECTING)
+        if f"{SESSION_MAKER}(" in body:
+            self.spelling.modules["requests"] = None
+            self.spelling.named(Kiosk)
+            found.append(_MOUNTING)
+        return found
 
     def name(self, wanted: str) -> str:
         """A name of a test that no other has."""
         self._names[wanted] += 1
         count = self._names[wanted]
         return wanted if count == 1 else f"{wanted}_{count}"
+
+    def route(self, asked: Asked, taken: Collection[str]) -> str:
+        """How all tests call a route.
+
+        Args:
+            asked: the route.
+            taken: other names of the test.
+        """
+        method, _, path = asked.method.partition(" ")
+        for name in route_names(method, path):
+            if name not in taken and self._routes.setdefault(name, asked) == asked:
+                return name
+        raise AssertionError  # there is no end of names
 
     def known(self, form: Any) -> str:
         """The project's fixture for a dependency; empty where there is none."""
@@ -89,38 +118,54 @@ class Writing:
         counted: Counter[str] = Counter(
             line for test in tests for line in dict.fromkeys(test.arrange)
         )
-        shared = {
-            line: match
-            for line, count in counted.items()
-            if count >= _SHARED and (match := _MADE.match(line)) and "#" not in line
-        }
-        found = []
-        for test in tests:
-            parameters, arrange = list(test.parameters), list(test.arrange)
-            for line, match in shared.items():
-                # a service that is given something is the test's own
-                if line in arrange:
-                    arrange.remove(line)
-                    parameters.append(f"{match['name']}: {match['type']}")
-                    self._fixture(match["name"], match["type"], match["code"])
-            found.append(test._replace(parameters=parameters, arrange=arrange))
-        return found
+        shared: dict[str, Shared] = {}
+        for line, count in counted.items():
+            found = made_by(line) if count >= _SHARED else None
+            names = {one.name for one in shared.values()}
+            # what is given something that is the test's own is its own, too
+            if found is not None and found.name not in names and names.issuperset(found.needs):
+                shared[line] = found
+        return [self._sharing(test, shared) for test in tests]
 
-    def _fixture(self, name: str, of: str, code: str) -> None:
-        if name not in self._fixtures:
-            decorator = f"@{self.spelling.pytest('fixture')}"
-            shelf = f"shelf: {self.spelling.ours('Shelf')}"
-            head = f"def {name}({shelf}) -> {of}:"
-            self._fixtures[name] = [decorator, head, f"    return {code}"]
+    def _sharing(self, test: Written, shared: Mapping[str, Shared]) -> Written:
+        """A test without the lines that fixtures have."""
+        own = [line for line in test.arrange if line not in shared]
+        words = set(re.findall(r"\w+", "\n".join([*own, *test.act, *test.check])))
+        parameters = list(test.parameters)
+        for line in test.arrange:
+            if line in shared:
+                found = shared[line]
+                self._fixture(found, shared)
+                if found.name in words:
+                    parameters.append(f"{found.name}: {found.type}")
+        return test._replace(parameters=parameters, arrange=own)
+
+    def _fixture(self, made: Shared, shared: Mapping[str, Shared]) -> None:
+        if made.name in self._fixtures:
+            return
+        types = {one.name: one.type for one in shared.values()}
+        needs = [f"{name}: {types[name]}" for name in made.needs]
+        if made.code.startswith("shelf."):
+            needs = [f"shelf: {self.spelling.ours('Shelf')}", *needs]
+        if made.type in _OURS:
+            self.spelling.named(_OURS[made.type])
+        decorator = f"@{self.spelling.pytest('fixture')}"
+        head = f"def {made.name}({', '.join(needs)}) -> {made.type}:"
+        self._fixtures[made.name] = [decorator, head, f"    return {made.code}"]
 
 
+_OURS = {"Kiosk": Kiosk, "Route": Route}
 _COLLECTING = [
     "async def _items_of(stream: AsyncIterator[Any]) -> list[Any]:",
     "    return [item async for item in stream]",
 ]
-_MADE = re.compile(
-    r"(?P<name>\w+) = (?P<code>shelf\.(?:fake|furnish)\((?P<type>[\w.\[\], ]+?)(?:, \".*\")?\))$"
-)
+_MOUNTING = [
+    f"def {SESSION_MAKER}(kiosk: Kiosk) -> requests.Session:",
+    "    session = requests.Session()",
+    '    session.mount("http://", kiosk.for_requests())',
+    '    session.mount("https://", kiosk.for_requests())',
+    "    return session",
+]
 
 
 def _function_text(test: Written) -> list[str]:

@@ -134,11 +134,13 @@ class Guard:
 
     @contextmanager
     def _sleepless(self) -> Iterator[None]:
-        def sleep(seconds: float, /) -> None:  # noqa: ARG001
-            self._note_sleep("time", sleep)
+        def sleep(seconds: float, /) -> None:
+            if seconds:
+                self._note_sleep("time", sleep)
 
-        async def async_sleep(delay: float, result: Any = None) -> Any:  # noqa: ARG001
-            self._note_sleep("asyncio", async_sleep)
+        async def async_sleep(delay: float, result: Any = None) -> Any:
+            if delay:
+                self._note_sleep("asyncio", async_sleep)
             await _ASYNC_SLEEP(0)
             return result
 

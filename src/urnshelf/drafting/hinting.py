@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import re
 from collections.abc import Callable, Iterator, Sequence
 from datetime import UTC, datetime
 from types import ModuleType
@@ -94,11 +95,18 @@ def past_a_crash(trial: Trial, leaves: list[Leaf], mined: list[Any]) -> Iterator
     if hint.name in ("get", "item"):
         key = hint.given[0] if hint.given else ""
         named = usual(node_of(str), key) if isinstance(key, str) else "ahoy"
-        yield from _keyed(trial, hint, leaves, [named, {}, 3, [{}], *mined])
+        likely: list[Any] = [named, {}, 3, [{}]]
+        if isinstance(key, str) and re.search(r"[^s]s$", key):  # several, by its name
+            likely.insert(0, likely.pop())
+        yield from _keyed(trial, hint, leaves, [*likely, *mined])
         return
     old, texts = _texts(hint)
-    for text in texts:
+    # where any value may stand, a number is plainer than a text of one
+    for text in [*_NUMBERS.get(hint.name, ()), *texts]:
         yield from carried(trial, old, text, leaves)
+
+
+_NUMBERS: dict[str, tuple[Any, ...]] = {"int": (7,), "float": (12.5,), "Decimal": (12.5,)}
 
 
 # --- texts ----------------------------------------------------------------------------------------

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from urnshelf.drafting.arrangement import Asked
+from urnshelf.drafting.over_http import REPLY_NODE, ROUTE, usual_replied
 from urnshelf.drafting.reached_for import known_reply
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.trial import Trial
@@ -24,6 +25,8 @@ def member_of(asked: Asked) -> Member:
 
 def reply_node(asked: Asked) -> Node:
     """The type of one reply; of a stream the list of its items."""
+    if asked.kind == ROUTE:
+        return REPLY_NODE
     promise = member_of(asked).promise
     if asked.kind == "enters":
         return promise.entered
@@ -34,12 +37,16 @@ def reply_node(asked: Asked) -> Node:
 
 def usual_reply(asked: Asked) -> Any:
     """A usual reply of a method; `NO_VALUE` where there is none."""
+    if asked.kind == ROUTE:
+        return usual_replied()
     known = known_reply(asked.form)
     return usual(reply_node(asked), asked.method) if known is None else known
 
 
 def is_untold(asked: Asked) -> bool:
     """Whether nobody says what a method gives."""
+    if asked.kind == ROUTE:
+        return True
     return reply_node(asked).kind in (Kind.ANY, Kind.UNKNOWN) and known_reply(asked.form) is None
 
 

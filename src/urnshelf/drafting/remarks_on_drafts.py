@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
+from urnshelf.drafting.arrangement import Asked
 from urnshelf.drafting.decisions import Decision, Way
 from urnshelf.drafting.distances import FAR, distance
 from urnshelf.drafting.drafted_file import Writing
 from urnshelf.drafting.leaves import is_untold
+from urnshelf.drafting.over_http import ROUTE
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, Settling, deciding
 from urnshelf.drafting.text_of_a_test import Written
@@ -106,10 +108,9 @@ def raise_if_nothing(search: Search, settling: Settling) -> None:
         )
     if search.unanswered:
         asked = next(iter(search.unanswered.values())).asked
-        method = f"{getattr(asked.form, '__name__', asked.form)}.{asked.method}"
+        method = method_of(asked)
         raise DraftRefused(
-            f"{label} asks {method}, and nobody can tell what it gives: annotate it, or say it: "
-            f"draft(…, replies={{{method}: […]}})"
+            f"{label} asks {method}, and nobody can tell what it gives{_advice(asked)}"
         )
     if settling.unstable:
         raise DraftRefused("\n".join(doubts(search, settling)))
@@ -189,27 +190,43 @@ def doubts(search: Search, settling: Settling) -> list[str]:
             f"{search.service.label} gives something else each time for some path, which has no "
             "test: if the clock or chance tells it, hand that in as a dependency"
         )
-    for method in _guessed(search):
-        doubts.append(
-            f"{method} does not say what it gives, so its replies were guessed: annotate it, or "
-            f"draft(…, replies={{{method}: […]}})"
-        )
-    for lacking in search.unanswered.values():
-        method = f"{getattr(lacking.asked.form, '__name__', '')}.{lacking.asked.method}"
-        doubts.append(
-            f"{method}: nobody can tell what it gives; annotate it, or draft(…, "
-            f"replies={{{method}: […]}})"
-        )
+    doubts += _of_guesses(search)
     if search.never is not None:
         doubts.append(f"{search.service.label} does not end for some replies, which are left out")
     return doubts
 
 
-def _guessed(search: Search) -> list[str]:
+def _of_guesses(search: Search) -> Iterator[str]:
     """The methods of which nothing is told, and whose replies are varied all the same."""
-    asked = {one for trial in search.paths() for one in trial.arrangement.replies}
+    asked = {one for trial in search.found.values() for one in trial.arrangement.replies}
     free = [one for one in asked if one not in search.service.fixed and is_untold(one)]
-    return sorted(f"{getattr(one.form, '__name__', one.form)}.{one.method}" for one in free)
+    routes = sorted(one.method for one in free if one.kind == ROUTE)
+    if routes:
+        yield (
+            f"replies to {', '.join(routes)} were guessed from the code that reads them: compare "
+            "them with what the remote service says"
+        )
+    for method in sorted(method_of(one) for one in free if one.kind != ROUTE):
+        yield (
+            f"{method} does not say what it gives, so its replies were guessed: annotate it, or "
+            f"draft(…, replies={{{method}: […]}})"
+        )
+    for lacking in search.unanswered.values():
+        method = method_of(lacking.asked)
+        yield f"{method}: nobody can tell what it gives{_advice(lacking.asked)}"
+
+
+def _advice(asked: Asked) -> str:
+    if asked.kind == ROUTE:
+        return ""
+    return f"; annotate it, or draft(…, replies={{{method_of(asked)}: […]}})"
+
+
+def method_of(asked: Asked) -> str:
+    """A method that is asked, as one says it."""
+    if asked.kind == ROUTE:
+        return asked.method
+    return f"{getattr(asked.form, '__name__', asked.form)}.{asked.method}"
 
 
 def stopped_texts(search: Search) -> list[str]:
@@ -226,7 +243,7 @@ def deciding_replies(tests: Sequence[Written]) -> list[DecidingReply]:
     for test in tests:
         one = test.settled
         for asked, condition in one.notes.items():
-            method = f"{getattr(asked.form, '__name__', asked.form)}.{asked.method}"
+            method = method_of(asked)
             value = show(one.trial.arrangement.replies[asked][0], 40)
             found.setdefault((method, value, condition), []).append(test.name)
     return [DecidingReply(*what, tuple(tests)) for what, tests in found.items()]

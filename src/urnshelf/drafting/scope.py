@@ -12,6 +12,7 @@ from typing import Any
 from urnshelf.drafting.decisions import Decision
 from urnshelf.drafting.noting import Notes
 from urnshelf.drafting.probing import PROBE, Probed, probed
+from urnshelf.drafting.values import is_plain
 from urnshelf.errors import DraftRefused
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -269,3 +270,29 @@ def _text_of(file: str) -> str:
         raise DraftRefused(
             f"the text of {file} cannot be read, so nothing is drafted: {why}"
         ) from None
+
+
+def mined(scope: Scope, cls: type | None) -> list[Any]:
+    """The constants that the code uses: its own, its module's, its class's."""
+    found: dict[str, Any] = {}
+
+    def keep(value: Any) -> None:
+        if type(value) in (tuple, frozenset, list, set) and len(value) < 20:
+            # the order of a set is another one in each process
+            for one in sorted(value, key=repr) if isinstance(value, (set, frozenset)) else value:
+                keep(one)
+        elif value is not None and is_plain(value) and not isinstance(value, bool):
+            if isinstance(value, (str, bytes)) and len(value) > 40:
+                return
+            found.setdefault(f"{type(value).__name__} {value!r}", value)
+
+    for function in scope.functions:
+        for code in codes_of(function.__code__):
+            for value in code.co_consts:
+                if value != function.__doc__:
+                    keep(value)
+            for name in code.co_names:
+                keep(function.__globals__.get(name))
+                for base in cls.__mro__ if cls else ():
+                    keep(vars(base).get(name))
+    return list(found.values())

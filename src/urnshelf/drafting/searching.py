@@ -50,8 +50,10 @@ class Search(Attempts):
             open_ways = self.open_ways()
             if not open_ways:
                 break
+            if self._past_crashes():
+                continue
             worked = [self._work(way) for way in open_ways if self.is_going_on]
-            if any(worked) or self._past_crashes() or self._by_chance():
+            if any(worked) or self._by_chance():
                 continue
             break
         self._find_edges()
@@ -152,7 +154,7 @@ class Search(Attempts):
     def _past_crashes(self) -> bool:
         """Give the code what it did not find where it crashed; whether anything new came of it."""
         before = len(self.found)
-        for at, trial in list(self.findings.items()):
+        for at, trial in list(self.crashes.items()):
             if at not in self._passed:
                 self._passed.add(at)
                 self._past(trial, 5)

@@ -16,10 +16,11 @@ from urnshelf.caches import remembered
 from urnshelf.calls.place import put_under_test
 from urnshelf.drafting.arrangement import Arrangement, Asked
 from urnshelf.drafting.guarding import Guard
+from urnshelf.drafting.over_http import Client, client_for, is_an_address
 from urnshelf.drafting.reached_for import reached_for
-from urnshelf.drafting.scope import Scope, codes_of, root_of
+from urnshelf.drafting.scope import Scope, mined, root_of
 from urnshelf.drafting.usual_values import NO_VALUE, usual
-from urnshelf.drafting.values import NO_CODE, Faked, as_told, is_plain
+from urnshelf.drafting.values import NO_CODE, Faked, as_told
 from urnshelf.errors import DraftRefused
 from urnshelf.fakes.constructors import NOTHING, Constructor, Taken, constructor_of
 from urnshelf.fakes.furnish import _built, faked_for
@@ -28,8 +29,9 @@ from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 from urnshelf.records.recognising import describe
 from urnshelf.shelf import Shelf
+from urnshelf.types.annotations import resolve
 from urnshelf.types.forms import type_name
-from urnshelf.types.nodes import Kind, Node
+from urnshelf.types.nodes import Kind, Node, node_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -63,6 +65,8 @@ class Service:
         self.parameters = self._own_parameters()
         self._given = dict(given)
         self._refuse_unknown()
+        self.clients = self._clients()
+        """The client of HTTP that a parameter takes, likewise."""
         self.fakes = self._fakes()
         """The fake of each parameter that has one, by the part and the parameter."""
         self.fixed: set[Asked] = set()
@@ -72,7 +76,7 @@ class Service:
         """What is swapped: places, and what is faked there."""
         self.scope.leave_out(self.reached_for.values())
         self.start = self._start()
-        self.mined = _mined(self.scope, thing)
+        self.mined = mined(self.scope, thing)
         """Constants of the code, in its order."""
         self._loop: asyncio.AbstractEventLoop | None = None
 
@@ -110,8 +114,20 @@ class Service:
                 found[part, name] = Faked(form, name if len(several) > 1 else None)
         return found
 
+    def _clients(self) -> dict[tuple[str, str], Client]:
+        every = [
+            (part, one) for part in ("built", "given") for one in self._parameters_of(part).values()
+        ]
+        return {
+            (part, name): client
+            for part, one in every
+            if (client := client_for(one.node, name := one.name)) and name not in self._given
+        }
+
     def _faked(self, parameter: Taken) -> Any:
         name = parameter.name
+        if client_for(parameter.node, name) is not None:
+            return None
         if name in self._given:
             given = self._given[name]
             return given if _is_an_interface(given) else None
@@ -133,6 +149,8 @@ class Service:
         name = parameter.name
         if name in self._given and not _is_an_interface(self._given[name]):
             return self._told(name)
+        if (part, name) in self.clients:
+            return self.clients[part, name]
         if (part, name) in self.fakes:
             # those of the constructor are furnished
             is_own = part == "given" or name in self._given
@@ -142,6 +160,8 @@ class Service:
         if part == "built" and self.constructor and _is_built(parameter, self.constructor):
             return NO_VALUE
         value = usual(parameter.node, name) if parameter.is_annotated else NO_VALUE
+        if self.clients and isinstance(value, str) and is_an_address(name):
+            value = next(iter(self.clients.values())).base_url
         if value is NO_VALUE:
             raise DraftRefused(self._lacking_text(parameter))
         return value
@@ -171,21 +191,24 @@ class Service:
 
     def node_at(self, part: str, name: str) -> Node:
         """The type of a parameter."""
-        return (self.built if part == "built" else self.parameters)[name].node
+        return self._parameters_of(part)[name].node
 
     def defaults(self, part: str) -> dict[str, Any]:
         """The parameters that may be left out, and what they are then."""
-        parameters = self.built if part == "built" else self.parameters
         return {
             name: one.default
-            for name, one in parameters.items()
+            for name, one in self._parameters_of(part).items()
             if one.default is not NOTHING and (part, name) not in self.fakes
-            and name not in self._given and one.node.kind is not Kind.ANY
+            and self.is_free(part, name) and one.node.kind is not Kind.ANY
         }  # fmt: skip
 
     def is_free(self, part: str, name: str) -> bool:
         """Whether an argument may be varied."""
-        return name not in self._given and (part, name) not in self.fakes
+        at = part, name
+        return name not in self._given and at not in self.fakes and at not in self.clients
+
+    def _parameters_of(self, part: str) -> Mapping[str, Taken]:
+        return self.built if part == "built" else self.parameters
 
     def _classes(self) -> list[Any]:
         """The classes whose methods may be called besides: of what is handed over and comes
@@ -283,6 +306,13 @@ class Service:
         return next((one.__globals__ for one in functions if one.__code__.co_filename == file), {})
 
     @property
+    def may_give_none(self) -> bool:
+        """Whether its promise is beside None, as a checker of types sees it."""
+        function = inspect.unwrap(self.function)
+        returned = resolve(function.__annotations__.get("return", Any), self.cls, function)
+        return node_of(returned).optional
+
+    @property
     def is_async(self) -> bool:
         """Whether it is awaited."""
         return inspect.iscoroutinefunction(inspect.unwrap(self.function))
@@ -296,32 +326,6 @@ class Service:
     def is_async_stream(self) -> bool:
         """Whether it gives them awaited."""
         return inspect.isasyncgenfunction(inspect.unwrap(self.function))
-
-
-def _mined(scope: Scope, cls: type | None) -> list[Any]:
-    """The constants that the code uses: its own, its module's, its class's."""
-    found: dict[str, Any] = {}
-
-    def keep(value: Any) -> None:
-        if type(value) in (tuple, frozenset, list, set) and len(value) < 20:
-            # the order of a set is another one in each process
-            for one in sorted(value, key=repr) if isinstance(value, (set, frozenset)) else value:
-                keep(one)
-        elif value is not None and is_plain(value) and not isinstance(value, bool):
-            if isinstance(value, (str, bytes)) and len(value) > 40:
-                return
-            found.setdefault(f"{type(value).__name__} {value!r}", value)
-
-    for function in scope.functions:
-        for code in codes_of(function.__code__):
-            for value in code.co_consts:
-                if value != function.__doc__:
-                    keep(value)
-            for name in code.co_names:
-                keep(function.__globals__.get(name))
-                for base in cls.__mro__ if cls else ():
-                    keep(vars(base).get(name))
-    return list(found.values())
 
 
 async def _awaited(awaitable: Any) -> Any:

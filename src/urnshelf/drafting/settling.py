@@ -13,6 +13,7 @@ from urnshelf.drafting.asserting import Among, Asserting
 from urnshelf.drafting.carrying import fits
 from urnshelf.drafting.decisions import Decision, Way
 from urnshelf.drafting.leaves import all_leaves, reply_node, usual_reply
+from urnshelf.drafting.over_http import ROUTE, smaller_replies
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.spelling import Spelling
 from urnshelf.drafting.telling import tells
@@ -171,6 +172,9 @@ class Settling:
             if len(values) > 1:
                 yield arrangement.with_replies(asked, *values[:-1])
                 yield arrangement.with_replies(asked, *values[1:])
+            if asked.kind == ROUTE:
+                less = smaller_replies(values)
+                yield from (arrangement.with_replies(asked, *one) for one in less)
             plain = usual_reply(asked)
             if plain is not NO_VALUE and repr(values) != repr((plain,)):
                 yield arrangement.with_replies(asked, plain)
@@ -223,6 +227,8 @@ class Settling:
             if not is_told(trial.arrangement, leaf.path) or is_key(trial.arrangement, leaf.path):
                 continue
             for value in rounder(leaf.value, leaf.node, str(leaf.path[-1])):
+                if not fits(value, leaf.node):
+                    continue
                 found = self._search.retried(trial.arrangement.put(leaf.path, value))
                 if found.is_path and self._is_alike(found, trial) and self._holds(found, seeds):
                     trial = found

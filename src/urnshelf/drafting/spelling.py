@@ -15,7 +15,8 @@ from typing import Any, get_args, get_origin
 from uuid import UUID
 
 from urnshelf.drafting.literals import source_of
-from urnshelf.drafting.values import Drawn, Faked, Raised
+from urnshelf.drafting.over_http import Client
+from urnshelf.drafting.values import ByShelf, Drawn, Faked, Raised
 from urnshelf.records.description import snake_case
 from urnshelf.types.forms import type_name
 
@@ -26,6 +27,10 @@ _LANGUAGE = {
 }
 _PLACES = 6
 """A float with more decimals than that is compared nearly."""
+
+
+SESSION_MAKER = "_session_to"
+"""The helper of a drafted file that makes a session whose requests come to a kiosk."""
 
 
 class NotWritten(Exception):
@@ -133,6 +138,23 @@ class Spelling:
             return f"{{{', '.join(pairs)}}}"
         return self.named(value) if inspect.isfunction(value) else self.plain(value)
 
+    def reply(self, value: Any) -> str:
+        """What a route of a kiosk replies."""
+        if not isinstance(value, dict):
+            return self.arranged(value)
+        self.imports["urnshelf.kiosk", "response"] = None
+        parts = [] if value["status"] == 200 else [str(value["status"])]
+        parts += [f"{name}={self.plain(one)}" for name, one in value.items() if name != "status"]
+        return f"response({', '.join(parts)})"
+
+    def client(self, value: Client, kiosk: str) -> str:
+        """A client whose requests come to a kiosk."""
+        if value.is_mounted:
+            return f"{SESSION_MAKER}({kiosk})"
+        self.modules["httpx"] = None
+        name = f"httpx.{value.form.__name__}"
+        return f'{name}(transport={kiosk}.for_httpx(), base_url="{value.base_url}")'
+
     def told(self, value: Drawn) -> list[str]:
         """The fields of a record that are told, as keywords."""
         plain = [(n, v) for n, v in value.told.items() if n.isidentifier()]
@@ -217,7 +239,7 @@ def _in_utc(value: Any) -> Any:
 
 def _is_all_plain(values: Any) -> bool:
     for value in values:
-        if isinstance(value, (Drawn, Raised, Faked)):
+        if isinstance(value, (ByShelf, Drawn, Raised)):
             return False
         if isinstance(value, (list, tuple)) and not _is_all_plain(value):
             return False

@@ -12,6 +12,7 @@ from typing import Any
 from urnshelf.drafting.arrangement import Arrangement, Asked
 from urnshelf.drafting.decisions import TRY
 from urnshelf.drafting.leaves import member_of, reply_node
+from urnshelf.drafting.over_http import ROUTE, other_replies
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.trial import Made, Trial
 from urnshelf.drafting.usual_values import NO_VALUE, others, usual
@@ -172,7 +173,7 @@ def _raising(
 ) -> Iterator[Arrangement]:
     """A method raises: always, the first time, or the first two times."""
     if call.asked.kind not in ("gives", "streams") or call.by == "clock":
-        return
+        return  # a route breaks by its replies
     told = member_of(call.asked).raises
     for kind in dict.fromkeys([*told, *errors]):
         error = raised_by(kind)
@@ -217,9 +218,25 @@ def _answered(base: Arrangement, call: Made, service: Service) -> Iterator[Arran
         yield base.with_replies(call.asked, value)
 
 
+def _replied(base: Arrangement, asked: Asked, values: Any) -> Iterator[Arrangement]:
+    """Another reply of a route: always, before, twice before, and after."""
+    for other in other_replies(values[-1]):
+        yield base.with_replies(asked, other)
+    if len(values) > 3:
+        return
+    for other in other_replies(values[-1]):
+        yield base.with_replies(asked, other, *values)
+        yield base.with_replies(asked, *values, other)
+        yield base.with_replies(asked, other, other, *values)
+    yield base.with_replies(asked, *values, values[-1])
+
+
 def _in_turn(base: Arrangement, asked: Asked, service: Service) -> Iterator[Arrangement]:
     """Another reply after the first."""
     values: Any = base.replies[asked]
+    if asked.kind == ROUTE:
+        yield from _replied(base, asked, values)
+        return
     if asked.kind != "gives" or asked in service.fixed or len(values) > 3:
         return
     last: Any = values[-1]

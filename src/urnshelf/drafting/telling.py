@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from urnshelf.drafting.over_http import ROUTE, is_a_look
 from urnshelf.drafting.trial import Made
 from urnshelf.readings.verbs import LOOKING, STORING, verb_of
 
@@ -22,6 +23,8 @@ def tells(call: Made) -> bool:
     """Whether a call tells somebody something."""
     if call.asked.kind in ("attribute", "assigned", "enters") or call.by in ("reading", "clock"):
         return False
+    if call.asked.kind == ROUTE:
+        return not is_a_look(call.asked)
     name = call.asked.method
     if name.startswith("__"):
         return False

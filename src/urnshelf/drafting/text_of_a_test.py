@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any, NamedTuple, Protocol
 
 from urnshelf.drafting.arrangement import Asked
 from urnshelf.drafting.asserting import Among, Asserting, Told
 from urnshelf.drafting.decisions import BRANCH, TRY, Way
 from urnshelf.drafting.naming import is_free, name_for, words_for
+from urnshelf.drafting.over_http import ROUTE, Client
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.settling import Settled
 from urnshelf.drafting.spelling import Spelling, variable_for
 from urnshelf.drafting.values import Drawn, Faked, Raised
+from urnshelf.kiosks import Kiosk
 from urnshelf.records.description import snake_case
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -59,6 +61,10 @@ class Writer(Protocol):
         """The project's fixture for a dependency; empty where there is none."""
         ...
 
+    def route(self, asked: Asked, taken: Collection[str]) -> str:
+        """How all tests call a route."""
+        ...
+
 
 class OneTest:
     """Writes one test.
@@ -84,20 +90,23 @@ class OneTest:
         self._trial = settled.trial
         self._fakes: dict[Any, str] = {}
         """The fakes that were named, and how."""
+        self._clients: dict[Client, str] = {}
+        self._routes: dict[Asked, str] = {}
         self._made: list[str] = []
         self._parameters: dict[str, None] = {}
-        self._taken: set[str] = set()
+        self._taken: set[str] = {self._variable}
 
     def written(self) -> Written:
         """The test as text."""
         trial = self._trial
+        clients = self._client_lines()
         asserting = Asserting(trial, self._spelling, self._among, self._fake)
         for name, value in trial.arrangement.given.items():
             if isinstance(value, Drawn):
                 asserting.name_of(("given", name))
         told = asserting.told()
         act = self._act(told)
-        arrange = self._arranged(told)
+        arrange = [*clients, *self._arranged(told)]
         name = self._writing.name(self._name(told))
         parameters = [f"shelf: {self._spelling.ours('Shelf')}", *self._parameters]
         return Written(
@@ -132,6 +141,20 @@ class OneTest:
         ]
         return [*self._service_line(), *self._made, *lines, *given]
 
+    def _client_lines(self) -> list[str]:
+        """The kiosks, and the clients whose requests they take."""
+        lines: list[str] = []
+        for part, name in self._service.clients:
+            client = getattr(self._trial.arrangement, part).get(name)
+            if client is None:
+                continue
+            kiosk = self._free(client.kiosk)
+            self._fakes[Kiosk, client.kiosk] = kiosk
+            self._clients[client] = self._free(name.strip("_"))
+            lines.append(f'{kiosk} = shelf.kiosk("{client.kiosk}")')
+            lines.append(f"{self._clients[client]} = {self._spelling.client(client, kiosk)}")
+        return lines
+
     def _swapped(self, place: str, value: Any) -> str:
         form = self._service.reached_for.get(place)
         if place in ("time:sleep", "asyncio:sleep"):
@@ -164,17 +187,18 @@ class OneTest:
         fake = self._fake(asked)
         note = self._settled.notes.get(asked)
         lines = [f"# a default that decides: {note}"] if note else []
-        method = f"{fake}.{asked.method}" if asked.method else fake
+        method = f"{fake}.{asked.method}" if asked.method and asked.kind != ROUTE else fake
         named = [
             (n, told.needs["replies", asked, n])
             for n in range(len(values))
             if ("replies", asked, n) in told.needs
         ]
         lines += [f"{name} = {self._spelling.arranged(values[n])}" for n, name in named]
-        if len(values) == 1 and isinstance(values[0], Raised) and asked.kind == "gives":
+        if len(values) == 1 and isinstance(values[0], Raised) and asked.kind in ("gives", ROUTE):
             error = self._spelling.error(values[0])
             return [*lines, f"{self._spelling.ours('cue')}({method}).raises({error})"]
-        shown = [dict(named).get(n) or self._spelling.arranged(one) for n, one in enumerate(values)]
+        spelt = self._spelling.reply if asked.kind == ROUTE else self._spelling.arranged
+        shown = [dict(named).get(n) or spelt(one) for n, one in enumerate(values)]
         if asked.kind == "attribute":
             method = f'{self._spelling.ours("attribute")}({fake}, "{asked.method}")'
         cue = f"{self._spelling.ours('cue')}({method})"
@@ -187,7 +211,9 @@ class OneTest:
         return [*lines, f"{cue}.gives({', '.join(shown)})"]
 
     def _fake(self, asked: Asked) -> str:
-        """How a fake is called; it is made where it is first needed."""
+        """How a fake, or a route, is called; it is made where it is first needed."""
+        if asked.kind == ROUTE:
+            return self._routes.get(asked) or self._route(asked)
         known = self._fakes.get((asked.form, asked.name))
         if known is not None:
             return known
@@ -200,6 +226,13 @@ class OneTest:
         else:
             second = "" if asked.name is None else f', "{asked.name}"'
             self._made.append(f"{name} = shelf.fake({shown}{second})")
+        return name
+
+    def _route(self, asked: Asked) -> str:
+        method, _, path = asked.method.partition(" ")
+        name = self._routes[asked] = self._writing.route(asked, self._taken)
+        kiosk = self._fakes[Kiosk, asked.name]
+        self._made.append(f'{name} = {kiosk}.route("{method}", "{path}")')
         return name
 
     def _fake_name(self, asked: Asked) -> str:
@@ -225,7 +258,8 @@ class OneTest:
             return fixture
         cls = self._service.cls
         words = snake_case(cls.__name__).split("_") if cls else [self._service.name]
-        return words[-1] if is_free(words[-1]) else "_".join(words)
+        is_short = is_free(words[-1]) and words[-1] not in ("httpx", "requests")
+        return words[-1] if is_short else "_".join(words)
 
     def _service_line(self) -> list[str]:
         service = self._service
@@ -236,7 +270,7 @@ class OneTest:
         if fixture:
             self._parameters[f"{fixture}: {self._spelling.named(service.cls)}"] = None
             return []
-        given = [f"{name}={self._spelling.arranged(value)}" for name, value in built.items()]
+        given = [f"{name}={self._argument(value)}" for name, value in built.items()]
         furnished = ", ".join([self._spelling.named(service.cls), *given])
         return [f"{self._variable} = shelf.furnish({furnished})"]
 
@@ -268,6 +302,8 @@ class OneTest:
         return f"_items_of({call})"
 
     def _argument(self, value: Any) -> str:
+        if isinstance(value, Client):
+            return self._clients[value]
         if isinstance(value, Faked):
             return self._fake(Asked(value.form, value.name, ""))
         return self._spelling.arranged(value)
@@ -285,10 +321,13 @@ class OneTest:
             return [call]
         return [f"result = {call}"]
 
-    @staticmethod
-    def _checked(told: Told) -> list[str]:
+    def _checked(self, told: Told) -> list[str]:
         is_shown = told.direct and not (told.direct == "is None" and told.lines)
-        return [*([f"assert result {told.direct}"] if is_shown else []), *told.lines]
+        is_looked_into = any(re.search(rf"\b{told.result}[.\[]", line) for line in told.lines)
+        first = [f"assert result {told.direct}"] if is_shown else []
+        if told.result and is_looked_into and self._service.may_give_none:
+            first = [f"assert {told.result} is not None"]
+        return [*first, *told.lines]
 
 
 def _outcome(result: Any, told: Told) -> str:

@@ -12,17 +12,19 @@ from urnshelf.calls.handles import attribute
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
 from urnshelf.calls.script import Line
 from urnshelf.calls.target import AssignmentTarget, Target
-from urnshelf.drafting.arrangement import Arrangement, Asked
+from urnshelf.drafting.arrangement import Arrangement, Asked, Lacking
 from urnshelf.drafting.crashes import crash
 from urnshelf.drafting.decisions import Way
 from urnshelf.drafting.guarding import Guard, Refused, Stopped
 from urnshelf.drafting.noting import Hint, NeverEnds, Notes
+from urnshelf.drafting.over_http import ROUTE, as_response, asked_of_route
 from urnshelf.drafting.record_changes import Change, changes, stored
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.values import Path, is_plain, made
 from urnshelf.errors import UrnShelfError
 from urnshelf.fakes.obvious import CLOCK, OBVIOUS
 from urnshelf.interfaces.members import Member
+from urnshelf.kiosk.route import RouteTarget
 from urnshelf.readings.operations import Operation, Reading
 from urnshelf.records.recognising import describe
 from urnshelf.shelf import Shelf
@@ -31,17 +33,8 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 SEED = 7
 """Of a shelf on which nothing else is said."""
+_MOST_REQUESTS = 200
 _LIMITS: dict[str, Any] = {"repeat_limit": 400, "refusal_limit": 20}
-
-
-class Lacking(BaseException):
-    """A reply that was not arranged; no `except` of the service stops it."""
-
-    def __init__(self, asked: Asked, key: tuple[Any, str] | None) -> None:
-        super().__init__(asked)
-        self.asked = asked
-        self.key = key
-        """A record type that lacks a key, and the field that is probably meant."""
 
 
 class Made(NamedTuple):
@@ -177,6 +170,8 @@ class Trials:
 
     def _act(self, shelf: Shelf, trial: Trial) -> None:
         shelf._desk.put_after(_lacking)
+        if self._service.clients:
+            shelf._desk.put_before(_Counting())
         try:
             before, call = self._set_up(shelf, trial)
         except (Refused, UrnShelfError) as why:
@@ -254,6 +249,11 @@ class Trials:
 
 def arrange_reply(shelf: Shelf, asked: Asked, values: list[Any]) -> None:
     """Set the cue of one method."""
+    if asked.kind == ROUTE:
+        method, _, path = asked.method.partition(" ")
+        route = shelf.kiosk(str(asked.name)).route(method, path)
+        cue(route).gives(*map(as_response, values))
+        return
     fake = shelf.fake(asked.form, asked.name)
     if asked.kind == "attribute":
         cue(attribute(fake, asked.method)).gives(*values)
@@ -277,6 +277,8 @@ def swap_sleep(shelf: Shelf, place: str) -> None:
 
 def asked_of(target: Target) -> Asked:
     """What is asked of a fake, by its target."""
+    if isinstance(target, RouteTarget):
+        return asked_of_route(target)
     state = target.state
     method = "" if target.member.name == "__call__" else target.member.name
     kind = "assigned" if isinstance(target, AssignmentTarget) else kind_of(target.member)
@@ -297,6 +299,19 @@ def _lacking(call: LiveCall) -> Any:
     if isinstance(call.target, AssignmentTarget):
         return NO_REPLY
     raise Lacking(asked_of(call.target), _lacking_key(call))
+
+
+class _Counting:
+    """Ends a run that asks a kiosk for ever; answers nothing."""
+
+    def __init__(self) -> None:
+        self._count = 0
+
+    def __call__(self, call: LiveCall) -> Any:
+        self._count += isinstance(call.target, RouteTarget)
+        if self._count > _MOST_REQUESTS:
+            raise NeverEnds
+        return NO_REPLY
 
 
 _KEY = re.compile(r"(\w+) has no key: shelf\.define\(\w+, key='(\w+)'\)")

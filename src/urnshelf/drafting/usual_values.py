@@ -217,6 +217,8 @@ def _others(value: Any, node: Node, mined: Sequence[Any]) -> Iterator[Any]:
             yield kind(str(one))
     if node.kind is Kind.ANY and not isinstance(value, dict):
         yield from ({}, [], "ahoy", 3, True)
+    elif node.kind is Kind.ANY and not value:
+        yield from ([{}], [{}, {}])
 
 
 def _of_kind(kind: Any, value: Any, node: Node) -> Iterator[Any]:

@@ -17,6 +17,8 @@ from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
 if TYPE_CHECKING:
     from urnshelf.shelf import Shelf
 
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
 Path = tuple[Any, ...]
 """Where a value stands in an arrangement."""
 
@@ -62,8 +64,16 @@ class Raised:
         return f"Raised({self.form.__qualname__}, {self.given!r})"
 
 
+class ByShelf:
+    """A value that the shelf makes."""
+
+    def made(self, shelf: Shelf) -> Any:
+        """The value."""
+        raise NotImplementedError
+
+
 @dataclass(frozen=True, eq=False)
-class Faked:
+class Faked(ByShelf):
     """The fake of an interface.
 
     Args:
@@ -76,6 +86,10 @@ class Faked:
 
     def __repr__(self) -> str:
         return f"Faked({getattr(self.form, '__qualname__', self.form)}, {self.name!r})"
+
+    def made(self, shelf: Shelf) -> Any:
+        """The fake."""
+        return shelf.fake(self.form, self.name)
 
 
 def made(value: Any, shelf: Shelf, keep: Callable[[Path, Any], None], at: Path) -> Any:
@@ -95,8 +109,8 @@ def made(value: Any, shelf: Shelf, keep: Callable[[Path, Any], None], at: Path) 
         return record
     if kind is Raised:
         return raising(value.form(*value.given))
-    if kind is Faked:
-        return shelf.fake(value.form, value.name)
+    if isinstance(value, ByShelf):
+        return value.made(shelf)
     if kind in (list, tuple, set, frozenset):
         return kind(made(one, shelf, keep, (*at, number)) for number, one in enumerate(value))
     if kind is dict:
@@ -128,7 +142,7 @@ def leaves_of(value: Any, node: Node, at: Path, drawn: Mapping[Path, Any]) -> It
         drawn: the values of the records that were drawn, by where they stand.
     """
     kind = type(value)
-    if kind in (Raised, Faked):
+    if isinstance(value, (Raised, ByShelf)):
         return
     if kind is Drawn:
         yield from _of_record(value, at, drawn)
