@@ -9,6 +9,7 @@ from contextlib import suppress
 from typing import Any
 
 from urnshelf.drafting.arrangement import Asked
+from urnshelf.drafting.naming import is_free
 from urnshelf.drafting.over_http import route_names
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, among
@@ -103,7 +104,11 @@ class Writing:
         """
         method, _, path = asked.method.partition(" ")
         for name in route_names(method, path):
-            if name not in taken and self._routes.setdefault(name, asked) == asked:
+            if (
+                name not in taken
+                and is_free(name)
+                and self._routes.setdefault(name, asked) == asked
+            ):
                 return name
         raise AssertionError  # there is no end of names
 

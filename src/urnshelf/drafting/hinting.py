@@ -89,6 +89,8 @@ def past_a_crash(trial: Trial, leaves: list[Leaf], mined: list[Any]) -> Iterator
         mined: constants of the code.
     """
     failed = [one for one in trial.hints if one.failed]
+    if "unpack" in str(trial.error):  # too many, or too few
+        failed += [one for one in trial.hints if one.name in ("split", "rsplit")]
     if not failed:
         return
     hint = failed[-1]
@@ -132,6 +134,10 @@ def _split(hint: Hint) -> tuple[Any, list[Any]]:
     mark = hint.given[0] if hint.given else " "
     words = ("ahoy", "3", "b")
     return hint.subject, [mark.join(words[:n]) for n in (1, 2, 3)]
+
+
+def _lines(hint: Hint) -> tuple[Any, list[Any]]:
+    return hint.subject, [f"{hint.subject}\n{hint.subject}", "ahoy", "ahoy\nb", ""]
 
 
 def _formatted(hint: Hint) -> tuple[Any, list[Any]]:
@@ -182,6 +188,7 @@ _MAKERS: dict[str, Callable[[Hint], tuple[Any, list[Any]]]] = {
     "removesuffix": _affixed,
     "split": _split,
     "rsplit": _split,
+    "splitlines": _lines,
     "partition": _split,
     "strptime": _formatted,
     "fromisoformat": _iso,

@@ -5,7 +5,7 @@ replies is arranged like the replies of a fake.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from enum import Enum
 from itertools import count
@@ -41,7 +41,7 @@ class Replied(TypedDict):
 
     status: Annotated[int, Limits(ge=200, le=599)]
     json: NotRequired[Any]
-    text: NotRequired[str]
+    """A text is sent as it is."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -226,7 +226,7 @@ def smaller_replies(values: tuple[Any, ...]) -> Iterator[tuple[Any, ...]]:
     for number, one in enumerate(values):
         if not isinstance(one, dict):
             continue
-        less = [{name: v for name, v in one.items() if name != body} for body in ("json", "text")]
+        less = [{"status": one["status"]}]
         less += [{**one, "json": one_less} for one_less in _less(one.get("json"))]
         for each in less:
             if each != one:
@@ -258,4 +258,10 @@ def is_of_a_reply(error: BaseException) -> bool:
 
 def as_response(value: Any) -> Any:
     """What a route's cue is given, for what an arrangement holds."""
-    return response(**value) if isinstance(value, dict) else value
+    return response(**told_of(value)) if isinstance(value, dict) else value
+
+
+def told_of(reply: Mapping[str, Any]) -> dict[str, Any]:
+    """What `response` is given for a reply."""
+    is_text = isinstance(reply.get("json"), str)
+    return {"text" if is_text and name == "json" else name: v for name, v in reply.items()}

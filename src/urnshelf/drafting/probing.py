@@ -20,11 +20,11 @@ PROBE = "__urnshelf_probe__"
 """The name that rewritten code calls; with underscores on both sides no class changes it."""
 _HINTING = frozenset(
     """
-    startswith endswith split rsplit partition strptime fromisoformat fullmatch match search findall
-    get index find loads removeprefix removesuffix isdigit isdecimal isnumeric isalpha isalnum
-    isupper islower isspace istitle isidentifier now utcnow today time monotonic perf_counter
-    time_ns random randint choice uniform shuffle sample token_hex token_urlsafe randbelow uuid4
-    uuid1
+    startswith endswith split splitlines rsplit partition strptime fromisoformat fullmatch match
+    search findall get index find loads removeprefix removesuffix isdigit isdecimal isnumeric
+    isalpha isalnum isupper islower isspace istitle isidentifier now utcnow today time monotonic
+    perf_counter time_ns random randint choice uniform shuffle sample token_hex token_urlsafe
+    randbelow uuid4 uuid1
     """.split()
 )
 """Methods whose arguments tell what a text or a mapping should hold; and those of clock and

@@ -53,7 +53,7 @@ class Search(Attempts):
             if self._past_crashes():
                 continue
             worked = [self._work(way) for way in open_ways if self.is_going_on]
-            if any(worked) or self._by_chance():
+            if any(worked) or self._by_chance() or self._past_crashes():
                 continue
             break
         self._find_edges()

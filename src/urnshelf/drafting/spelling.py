@@ -15,7 +15,7 @@ from typing import Any, get_args, get_origin
 from uuid import UUID
 
 from urnshelf.drafting.literals import source_of
-from urnshelf.drafting.over_http import Client
+from urnshelf.drafting.over_http import Client, told_of
 from urnshelf.drafting.values import ByShelf, Drawn, Faked, Raised
 from urnshelf.records.description import snake_case
 from urnshelf.types.forms import type_name
@@ -144,7 +144,8 @@ class Spelling:
             return self.arranged(value)
         self.imports["urnshelf.kiosk", "response"] = None
         parts = [] if value["status"] == 200 else [str(value["status"])]
-        parts += [f"{name}={self.plain(one)}" for name, one in value.items() if name != "status"]
+        told = told_of(value).items()
+        parts += [f"{name}={self.plain(one)}" for name, one in told if name != "status"]
         return f"response({', '.join(parts)})"
 
     def client(self, value: Client, kiosk: str) -> str:
