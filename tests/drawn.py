@@ -124,6 +124,10 @@ RULES = {
     "drift": rules.drift(5.0, 0.5, 2),
     "normal": rules.distribution(scipy.stats.norm(5, 2), low=0, decimals=3),
     "clipped": rules.distribution(scipy.stats.expon(), high=1, outside="clip", decimals=3),
+    "skewed": rules.between(1, 900, decimals=1, skewed=True),
+    "after": rules.after("whole", (2, 5)),
+    "formula": rules.formula("whole * 2.5 - 1", decimals=2),
+    "known_by": rules.known_by("choice", {"a": "x", "b": "y"}, otherwise=rules.among("v", "w")),
     "link": rules.link(Berth),
     "link_field": rules.link(Berth, "code", count=7),
 }

@@ -32,7 +32,8 @@ from urnshelf.demo.harbour import Berth, Mooring, Vessel
 from urnshelf.records.fit import misfit
 from urnshelf.types.annotations import hints_of
 from urnshelf.types.nodes import node_of
-from urnshelf.urn import words
+from urnshelf.urn import gazetteer, people, words
+from urnshelf.urn.safe import ascii_of
 
 URN = Urn(7)
 CLASSES: list[Any] = [
@@ -234,7 +235,7 @@ class Person:
 
 def test_names_mean_something_and_values_fit_together() -> None:
     for person in Urn(7).draw(Person, 600):
-        given, family = person.given_name.lower(), person.family_name.lower()
+        given, family = ascii_of(person.given_name), ascii_of(person.family_name)
         assert person.full_name == f"{person.given_name} {person.family_name}"
         assert person.email.startswith(f"{given}.{family}")
         assert person.updated_at > person.created_at
@@ -293,23 +294,25 @@ def test_people_places_and_words_are_made_up(root: Path) -> None:
     words, in public lists, that could be made of syllables and endings like ours.
     """
     existing = set((root / "tests" / "golden" / "existing_names.hashes").read_text().split())
-    streets = [street.rpartition(" ")[0] for street in words.STREETS]
-    names = [*words.GIVEN, *words.FAMILY, *words.TOWNS, *streets]
-    made = {name.lower() for name in names}
-    assert len(made) == len(names) == 32 + 32 + 60 + 20
+    streets = [street.rpartition(" ")[0] for street in gazetteer.STREETS]
+    lists = [people.GIVEN, people.FAMILY, gazetteer.TOWNS, gazetteer.REGIONS, streets]
+    assert [len({*one}) for one in lists] == [len(one) for one in lists]
+    assert [len(one) for one in lists[:4]] == [255, 310, 240, 36]
+    assert all(any(not name.isascii() for name in one) for one in lists[:3])
+    made = {name.lower() for one in lists for name in one}
     syllables = words.SYLLABLES
     made |= {a + b for a in syllables for b in syllables}
     made |= {a + b + c for a in syllables for b in syllables for c in syllables}
     assert sorted(word for word in made if hashed(word) in existing) == []
-    assert len(existing) == 375
+    assert len(existing) == 421
 
 
 def test_what_is_drawn_is_made_of_these_words() -> None:
-    people = Urn(7).draw(Person, 300)
+    persons = Urn(7).draw(Person, 300)
     texts = Urn(7).draw(str, 300)
-    assert {person.given_name for person in people} <= set(words.GIVEN)
-    assert {person.family_name for person in people} <= set(words.FAMILY)
-    assert {berth.harbour for berth in Urn(7).draw(Berth, 900)} == set(words.TOWNS)
+    assert {person.given_name for person in persons} <= set(people.GIVEN)
+    assert {person.family_name for person in persons} <= set(people.FAMILY)
+    assert {berth.harbour for berth in Urn(7).draw(Berth, 3000)} == set(gazetteer.TOWNS)
     syllables = f"({'|'.join(words.SYLLABLES)})"
     assert all(re.fullmatch(f"{syllables}{{2,3}}", text.lower()) for text in texts)
 
@@ -544,7 +547,7 @@ def test_one_rule_changed_changes_only_what_depends_on_it() -> None:
         for a, b in zip(before, after, strict=True)
         if getattr(a, f.name) != getattr(b, f.name)
     }
-    assert changed == {"given_name", "full_name", "email", "work_email"}
+    assert changed == {"given_name", "full_name", "email", "work_email", "username"}
 
 
 def test_streams_and_frames_are_the_same_records() -> None:

@@ -23,7 +23,7 @@ from urnshelf.drafting.values import ByShelf, Drawn, Leaf, Raised, are_equal, no
 from urnshelf.drafting.wanted_values import targets
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
-from urnshelf.types.limits import Limits, limits_of
+from urnshelf.types.limits import limits_of
 from urnshelf.types.nodes import ANYTHING, Kind, Node
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -157,14 +157,10 @@ def _put_all(trial: Trial, leaves: list[Leaf], value: Any) -> Arrangement:
 def fits(value: Any, node: Node) -> bool:
     """Whether a value may stand where the type is this; of records that are yet to be drawn nothing
     is said."""
-    if node.notes and isinstance(value, int) and not _is_within(value, limits_of(node.notes)):
+    limits = limits_of(node.notes) if node.notes and isinstance(value, (int, float)) else None
+    if limits is not None and limits.bounds and not limits.bound(value):
         return False
     return _is_to_be_drawn(value) or misfit(value, node) is None
-
-
-def _is_within(value: int, limits: Limits) -> bool:
-    low, high = limits.whole()
-    return (low is None or value >= low) and (high is None or value <= high)
 
 
 def _is_to_be_drawn(value: Any) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator
+from decimal import Decimal
 from typing import Any, NamedTuple
 
 _NAMES = (
@@ -70,6 +71,32 @@ class Limits(NamedTuple):
             if self.max_length is not None and len(value) > self.max_length:
                 return False
         return all(check(value) for check in self.checks)
+
+    def bound(self, value: Any) -> bool:
+        """Whether a number or a moment keeps the bounds, the multiple and the decimal places.
+
+        >>> Limits(ge=3, multiple_of=2).bound(4), Limits(lt=3).bound(3)
+        (True, False)
+        """
+        try:
+            is_inside = (
+                (self.ge is None or value >= self.ge)
+                and (self.gt is None or value > self.gt)
+                and (self.le is None or value <= self.le)
+                and (self.lt is None or value < self.lt)
+            )
+            if not is_inside or (self.multiple_of is not None and value % self.multiple_of):
+                return False
+        except TypeError:  # of another kind than its bounds
+            return False
+        if self.decimal_places is None and self.max_digits is None:
+            return True
+        digits = Decimal(str(value)).as_tuple()
+        places = max(0, -int(digits.exponent))
+        most = self.max_digits
+        return places <= (20 if self.decimal_places is None else self.decimal_places) and (
+            most is None or len(digits.digits) <= most
+        )
 
 
 NO_LIMITS = Limits()

@@ -64,9 +64,14 @@ class Drawer:
         named = rule_for(name, node.bare, siblings) if limits.choices is None else None
         by_type = partial(self._tried, node, limits, path, depth)
         rule = by_type() if named is None else within(named, limits, by_type, path)
+        if named is not None and named.needs and limits and not isinstance(named, Safe):
+            alone = rule_for(name, node.bare, {})
+            other = by_type() if alone is None else within(alone, limits, by_type, path)
+            rule = Fitted(named, limits, other)
         rule = noted_rule((*node.notes, *notes), rule, path)
         # a serial is a key, and of a key only the store knows when it is there
-        return sometimes_none(rule, NONE_RATE) if node.optional and not rule.in_series else rule
+        is_left = rule.in_series or rule.tells_none
+        return sometimes_none(rule, NONE_RATE) if node.optional and not is_left else rule
 
     def value(self, node: Node, path: str, depth: int = 0, limits: Limits = NO_LIMITS) -> Rule:
         """The rule of a type; raises RecordRefused, with the path, for one that cannot be drawn."""

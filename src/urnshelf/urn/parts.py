@@ -9,6 +9,7 @@ from urnshelf.errors import RecordRefused
 from urnshelf.types.limits import Limits
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import TRIES, Rule
+from urnshelf.urn.rules.ranges import as_told
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -97,16 +98,20 @@ class Fitted(Rule):
 
     def __init__(self, rule: Rule, limits: Limits, other: Rule) -> None:
         self._rule, self._limits, self._other = rule, limits, other
-        self.needs = rule.needs
+        self.needs, self.tells_none = rule.needs, rule.tells_none
 
     def one(self, bits: Bits, *inputs: object) -> Any:
         """One value."""
-        value = self._rule.one(bits, *inputs)
+        value = as_told(self._rule.one(bits, *inputs), self._limits)
         for number in range(1, SOME_TRIES):
-            if self._limits.allow(value):
+            if value is None or self._keeps(value):
                 return value
-            value = self._rule.one(bits.sub(number), *inputs)
+            value = as_told(self._rule.one(bits.sub(number), *inputs), self._limits)
         return self._other.one(bits.sub(0))
+
+    def _keeps(self, value: Any) -> bool:
+        limits = self._limits
+        return limits.allow(value) and (not limits.bounds or limits.bound(value))
 
 
 class Checked(Rule):

@@ -19,13 +19,14 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.types.limits import Limits
-from urnshelf.urn import safe, words
+from urnshelf.urn import gazetteer, safe, words
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.parts import lengths
 from urnshelf.urn.rules.base import Composed, Rule, computed
 from urnshelf.urn.rules.choices import among
 from urnshelf.urn.rules.given import constant
-from urnshelf.urn.rules.ranges import moments, numbers
+from urnshelf.urn.rules.number_ranges import numbers
+from urnshelf.urn.rules.ranges import moments
 from urnshelf.urn.rules.texts import pattern
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -178,7 +179,8 @@ def _letters(bits: Bits, length: int) -> str:
 
 
 def _path(kind: type[PurePath]) -> Rule:
-    towns, nouns = words.TOWNS, words.NOUNS
+    towns = [town for town in gazetteer.TOWNS if town.isascii()]
+    nouns = words.NOUNS
     return Composed(
         lambda p, n: kind(f"{towns[p].lower()}/{nouns[n].lower()}.csv"), len(towns), len(nouns)
     )

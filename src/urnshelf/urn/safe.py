@@ -12,6 +12,7 @@ issued to a firm (GS1 General Specifications); the check digit is valid.
 from __future__ import annotations
 
 from ipaddress import IPv4Address, IPv6Address
+from unicodedata import normalize
 
 from urnshelf.caches import remembered
 
@@ -23,7 +24,7 @@ NETWORK_6 = 0x20010DB8 << 96
 
 def email_of(given: object, family: object, number: int, top: int) -> str:
     """An address for these names at a reserved domain: number below 90, top below 3."""
-    return f"{_ascii(given)}.{_ascii(family)}{number + 10}@{DOMAINS[top]}"
+    return f"{ascii_of(given)}.{ascii_of(family)}{number + 10}@{DOMAINS[top]}"
 
 
 def phone(drama: int, number: int) -> str:
@@ -73,7 +74,18 @@ def gtin(number: int) -> str:
     return f"{digits}{-total % 10}"
 
 
+_LETTERS = str.maketrans({
+    "ø": "o", "æ": "ae", "å": "a", "ß": "ss", "ł": "l", "đ": "d", "ð": "d", "þ": "th", "œ": "oe",
+})  # fmt: skip
+
+
 @remembered
-def _ascii(name: object) -> str:
-    letters = "".join(c for c in str(name).lower() if c.isascii() and (c.isalnum() or c in "._-"))
+def ascii_of(name: object) -> str:
+    """A name in small letters as an address has it: without what is above and below the letters.
+
+    >>> ascii_of("Sølvane"), ascii_of("Ílvår")
+    ('solvane', 'ilvar')
+    """
+    text = normalize("NFKD", str(name).lower().translate(_LETTERS))
+    letters = "".join(c for c in text if c.isascii() and (c.isalnum() or c in "._-"))
     return letters.strip("._-") or "someone"

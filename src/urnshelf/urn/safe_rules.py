@@ -9,13 +9,13 @@ from uuid import UUID
 
 from urnshelf.errors import RecordRefused
 from urnshelf.types.limits import Limits
-from urnshelf.urn import safe, words
+from urnshelf.urn import gazetteer, people, safe, words
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.parts import Checked
 from urnshelf.urn.rules.base import Composed, Rule, computed
 from urnshelf.urn.rules.texts import pattern
 
-_A, _N, _P = len(words.ADJECTIVES), len(words.NOUNS), len(words.TOWNS)
+_A, _N, _P = len(words.ADJECTIVES), len(words.NOUNS), len(gazetteer.TOWNS)
 
 
 class Safe(Composed):
@@ -76,7 +76,7 @@ class _Prose(Composed):
 
 
 def _email(given: int, family: int, number: int, top: int) -> str:
-    return safe.email_of(words.GIVEN[given], words.FAMILY[family], number, top)
+    return safe.email_of(people.GIVEN[given], people.FAMILY[family], number, top)
 
 
 def host_name(n: int, top: int) -> str:
@@ -97,7 +97,7 @@ def _sentence(which: int, a: int, n: int, town: int) -> str:
     parts = {
         "a": words.ADJECTIVES[a].lower(),
         "n": words.NOUNS[n].lower(),
-        "p": words.TOWNS[town],
+        "p": gazetteer.TOWNS[town],
     }
     return words.SENTENCES[which].format(**parts) + "."
 
@@ -133,7 +133,7 @@ def _addresses() -> list[Rule]:
 
 
 EMAILS: Rule = Safe(
-    "e-mail address", True, email_forms, _email, len(words.GIVEN), len(words.FAMILY), 90, 3
+    "e-mail address", True, email_forms, _email, len(people.GIVEN), len(people.FAMILY), 90, 3
 )
 PHONES = Safe("telephone number", True, _phones, safe.phone, 2, 1000)
 URLS = Safe("address", False, _addresses, _url, _N, 2, _A, _N, 1000)

@@ -1,5 +1,5 @@
-"""Invented words: for people, places, firms and texts. Each was looked up in lists of given names,
-family names, towns and words, and is in none of them.
+"""Words for names of things, firms and texts; the syllables were looked up in lists of given names,
+family names, towns and words: no two or three of them together are in any.
 """
 
 ADJECTIVES = tuple(
@@ -19,38 +19,6 @@ SYLLABLES = tuple(
     trev grelt lurn trov flern flund yind""".split()
 )
 """Chosen so that no two or three of them together are a word, a known name or a town."""
-
-GIVEN = tuple(
-    """Abelor Ardovane Beluvane Corvane Delmovar Eldovar Falorin Garvune Halune Ilvane Jorvune
-    Kelmovar Lunovel Marvane Norvelune Olvanor Pelune Quorin Ranvelor Solvane Torvelune Ulvane
-    Velmorane Wilune Yarelle Zelvane Belquane Coruvane Denovune Elvarin Farune Holvane""".split()
-)
-
-FAMILY = tuple(
-    """Aldergull Buoywether Breakerholt Coldheron Curlewsund Driftholm Eiderbeck Fairspar
-    Galeholt Gannetby Gullspurr Herringway Highreef Keelmoor Lanternby Longshoal Mastwell
-    Merlinford Oarsund Otterquay Palebuoy Petrelby Plovermoor Rudderwick Saltbeck Sealholm
-    Sparwater Squallby Swellmoor Ternwick Tidequill Wakeholt""".split()
-)
-
-TOWNS = tuple(
-    """Ternhythe Curlhythe Gullkeld Oarhythe Keelhythe Petrelhythe Buoyhaven Sparkeld
-    Eiderhythe Dunlinport Squallhaven Reefstow Wakestow Tidestow Mastkeld Ploverstow
-    Gannethythe Loonkeld Shoalkeld Rudderkeld Lanternhythe Emberkeld Gullstow Swellhythe
-    Otterkeld Merlinstow Cormorhythe Breakerkeld Anchorkeld Sealhythe Driftkeld Ledgehythe
-    Beaconstow Featherhythe Tidekeld Wakekeld Maststow Sparhythe Reefkeld Oarkeld Keelstow
-    Petrelkeld Buoykeld Squallkeld Dunlinkeld Curlewkeld Ploverkeld Rudderstow Shoalstow
-    Gannetkeld Eiderkeld Ternkeld Loonhythe Lanternkeld Sailkeld Currenthaven Breakerstow
-    Otterhythe Swellkeld Anchorhythe""".split()
-)
-
-STREETS = tuple(
-    """Anchorwake Lane|Beaconshoal Row|Bellgannet Quay|Buoyledge Row|Curlspar Road|
-    Eiderwake Walk|Gannetkeel Street|Heronspar Quay|Keelember Lane|Lanternreef Street|
-    Mastfeather Row|Otterbuoy Road|Petrelmast Walk|Reefbeacon Street|Rudderloon Lane|
-    Sailplover Quay|Shoalember Row|Sparcurlew Road|Ternledge Walk|
-    Tidefeather Street""".replace("\n    ", "").split("|")
-)
 
 FIRM_ENDINGS = ("Shipping", "Chandlery", "Pilotage", "Cartage", "Stores", "Works")
 
@@ -73,30 +41,7 @@ DEPARTMENTS = (
 )
 COLOURS = """amber black blue brown copper gold green grey ivory olive orange red silver white
     yellow""".split()
-COUNTRIES = (
-    ("DK", "Denmark"),
-    ("EE", "Estonia"),
-    ("FI", "Finland"),
-    ("FR", "France"),
-    ("IE", "Ireland"),
-    ("IS", "Iceland"),
-    ("LT", "Lithuania"),
-    ("LV", "Latvia"),
-    ("NL", "Netherlands"),
-    ("NO", "Norway"),
-    ("PT", "Portugal"),
-    ("SE", "Sweden"),
-)
-CURRENCIES = ("DKK", "EUR", "GBP", "ISK", "NOK", "SEK", "USD")
-LANGUAGES = ("da", "en", "et", "fi", "fr", "is", "nb", "nl", "pt", "sv")
-ZONES = (
-    "UTC",
-    "Europe/Copenhagen",
-    "Europe/Lisbon",
-    "Europe/Oslo",
-    "Europe/Stockholm",
-    "Atlantic/Reykjavik",
-)
+WARDS = ("Ember", "Feather", "Heron", "Lantern", "Meadow", "Otter", "Reef", "Tern")
 STATUSES = ("new", "open", "waiting", "done", "closed")
 MEDIA = ("application/json", "application/pdf", "image/png", "text/csv", "text/plain")
 SENTENCES = (

@@ -52,6 +52,8 @@ class Rule:
     """Whether `raw` takes lanes as well as bits."""
     in_series = False
     """Whether the records' values belong together, so that none may be drawn again alone."""
+    tells_none = False
+    """Whether it says itself when there is none."""
 
     def placed(self, place: Place) -> Rule:  # noqa: ARG002
         """The same rule, where it stands known."""

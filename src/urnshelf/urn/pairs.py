@@ -1,0 +1,161 @@
+"""Numbers of which one is at most, or at least, another: the least and the greatest, a part and the
+whole, a later reading.
+"""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from urnshelf.urn.amounts import readings
+from urnshelf.urn.mixing import Bits
+from urnshelf.urn.number_names import UNITS, range_of
+from urnshelf.urn.rules.base import Rule
+from urnshelf.urn.rules.later import After
+from urnshelf.urn.siblings import Siblings, plain
+
+_NUMBERS = (int, float, Decimal)
+_LEAST = {
+    "min": "max", "minimum": "maximum", "lowest": "highest", "low": "high", "least": "greatest",
+    "lower": "upper", "from": "to", "first": "last", "net": "gross", "smallest": "largest",
+}  # fmt: skip
+_MOST = {most: least for least, most in _LEAST.items()}
+_PARTS = frozenset(
+    """
+    sold booked taken used occupied reserved free available left remaining passed failed completed
+    done filled read unread present absent returned damaged defective attended attending registered
+    enrolled spent consumed open closed active
+    """.split()
+)
+_WHOLES = ("capacity", "total", "size", "limit", "max", "maximum", "places", "seats", "quantity")
+
+
+def pair_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
+    """The rule of a number that another one limits; None where none does.
+
+    Args:
+        name: of the field.
+        form: its type.
+        siblings: all fields of the record.
+    """
+    numbers = {
+        one: node for one, node in siblings.items() if node.bare in _NUMBERS and not node.optional
+    }
+    found = _bound(name, form, numbers) or _part(name, form, numbers)
+    if found is not None:
+        return found
+    for now, then in readings(numbers):
+        if now == name:
+            return _later(then, form, 40, 900)
+    return None
+
+
+def _later(earlier: str, form: Any, low: int, high: int, decimals: int = 0) -> Rule:
+    return After((earlier,), low, high, form, decimals=decimals)
+
+
+def _without(name: str, words: dict[str, str]) -> list[tuple[str, tuple[str, ...]]]:
+    """A bound's word, and the words that are left."""
+    parts = plain(name).split("_")
+    return [
+        (word, tuple(parts[:at] + parts[at + 1 :]))
+        for at, word in enumerate(parts)
+        if word in words
+    ]
+
+
+def _bound(name: str, form: Any, numbers: Siblings) -> Rule | None:
+    by_words = {tuple(plain(one).split("_")): one for one in numbers if one != name}
+    for words, is_most in ((_LEAST, False), (_MOST, True)):
+        for word, rest in _without(name, words):
+            middle = by_words.get(rest)
+            other = next(
+                (by_words[parts] for parts in by_words
+                 if words[word] in parts and tuple(p for p in parts if p != words[word]) == rest),
+                None,
+            )  # fmt: skip
+            if (
+                middle is not None
+                and other is not None
+                and word not in ("net", "gross", "from", "to")
+            ):
+                return _Beside(middle, _room(rest, form), form, is_most)
+            if other is not None and is_most:
+                return _later_by_range(other, rest, form)
+    return None
+
+
+def _room(rest: tuple[str, ...], form: Any) -> tuple[int, int]:
+    """How far a bound may be from what it bounds, in units of the last decimal; the decimals."""
+    found = range_of("_".join(rest) or "value", {})
+    decimals = 0 if form is int or found is None else found.decimals
+    span = 20 if found is None else max(2, (found.high - found.low) / 6)
+    return max(1, int(span * 10**decimals)), decimals
+
+
+def _later_by_range(other: str, rest: tuple[str, ...], form: Any) -> Rule:
+    room, decimals = _room(rest, form)
+    if form is Decimal:
+        decimals = decimals or 2
+    return _later(other, form, 1, room * 3, decimals)
+
+
+class _Beside(Rule):
+    """A number a little below, or above, another one."""
+
+    vectorised = False
+
+    def __init__(self, middle: str, room: tuple[int, int], form: Any, is_above: bool) -> None:
+        self.needs = (middle,)
+        self._room, self._decimals = room
+        self._form, self._is_above = form, is_above
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:
+        """One number."""
+        away = bits.between(0, self._room) * (1 if self._is_above else -1)
+        exact = Decimal(str(inputs[0])) + Decimal(away).scaleb(-self._decimals)
+        return self._form(exact)
+
+
+class _Part(Rule):
+    """A whole number, or an amount, that is at most another one."""
+
+    vectorised = False
+
+    def __init__(self, whole: str, low: int, form: Any) -> None:
+        self.needs = (whole,)
+        self._low, self._form = low, form
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:
+        """One part; of less than there is to be at least, all of it."""
+        most = int(inputs[0])
+        if most <= self._low:
+            return self._form(inputs[0])
+        return self._form(bits.between(self._low, most))
+
+
+def _part(name: str, form: Any, numbers: Siblings) -> Rule | None:
+    words = plain(name).split("_")
+    words = words[:-1] if len(words) > 1 and words[-1] in UNITS else words
+    rest = [word for word in words if word not in _PARTS]
+    if len(rest) < len(words):
+        wholes = ["_".join(rest), *(f"{w}_{'_'.join(rest)}" for w in ("total", "max")), *_WHOLES]
+        whole = next((one for one in wholes if one in numbers and one != name), None)
+        # what is at most a part of itself is none
+        if whole is not None and not set(whole.split("_")) & _PARTS:
+            return _Part(whole, 0, form)
+    return _numbered(name, words, form, numbers)
+
+
+def _numbered(name: str, words: list[str], form: Any, numbers: Siblings) -> Rule | None:
+    """`dose_number` of `doses_required`, `page` of `pages`."""
+    if form is not int or name == "id" or words[-1] == "id":
+        return None
+    one = "_".join(words[:-1]) if words[-1] in ("number", "no", "index", "nr") else "_".join(words)
+    several = f"{one}s"
+    for whole in (several, f"total_{several}", f"{several}_total", f"{several}_required",
+                  f"max_{several}", f"{one}_count", f"{several}_planned", f"num_{several}",
+                  f"number_of_{several}"):  # fmt: skip
+        if one and whole in numbers and whole != name:
+            return _Part(whole, 1, form)
+    return None

@@ -1,0 +1,270 @@
+"""Rules that follow other fields: computed from them, known by them, gathered from the records
+inside of them.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Callable, Mapping
+from decimal import ROUND_HALF_UP, Context, Decimal
+from typing import Any
+
+from urnshelf.errors import RecordRefused
+from urnshelf.records.display import show
+from urnshelf.records.recognising import description_of
+from urnshelf.urn.mixing import Bits
+from urnshelf.urn.rules.base import Place, PlanRule, Rule, data_of, planned, table
+from urnshelf.urn.rules.given import as_rule
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+_DAY = 86_400
+_EXACT = Context(prec=60, rounding=ROUND_HALF_UP)
+"""So many digits hold every sum, difference and product of what is drawn; a quotient that needs
+more is no half, and is rounded rightly."""
+
+
+# --- formulas -------------------------------------------------------------------------------------
+
+
+class Formula(Rule):
+    """A number computed from other fields, exactly.
+
+    Args:
+        text: as it was given.
+        decimals: places that it is rounded to; as many as come of it, where none are told.
+        form: the field's type.
+    """
+
+    vectorised = False
+
+    def __init__(self, text: str, decimals: int | None, form: Any = None) -> None:
+        self._text, self._decimals, self._form = text, decimals, form
+        self._tree = _parsed(text)
+        names = [node.id for node in ast.walk(self._tree) if isinstance(node, ast.Name)]
+        self.needs = tuple(dict.fromkeys(names))
+
+    def placed(self, place: Place) -> Rule:
+        """The same, for the field's type."""
+        return Formula(self._text, self._decimals, self._form or place.field.node.bare)
+
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
+        """What comes of it; None where a field is None, or where nothing divides."""
+        if any(value is None for value in inputs):
+            return None
+        values = {name: Decimal(str(value)) for name, value in zip(self.needs, inputs, strict=True)}
+        try:
+            found = _computed(self._tree, values)
+        except ZeroDivisionError:
+            return None
+        return self._rounded(found)
+
+    def _rounded(self, found: Decimal) -> Any:
+        places = self._decimals
+        if self._form is int:
+            places = 0
+        if places is None and -int(found.as_tuple().exponent) > 12:  # a quotient without an end
+            places = 2
+        if places is not None:
+            found = found.quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP, _EXACT)
+        if self._form is int:
+            return int(found)
+        return float(found) if self._form is float else found
+
+    def to_plan(self) -> dict[str, Any]:
+        """Its text, and the places."""
+        return table("formula", self._text, decimals=self._decimals)
+
+
+def _parsed(text: str) -> ast.expr:
+    plain = text.replace("×", "*").replace("÷", "/").replace("−", "-")
+    try:
+        tree = ast.parse(plain.strip(), mode="eval").body
+        _check(tree)
+    except (SyntaxError, ValueError):
+        raise RecordRefused(
+            f"formula({text!r}): it takes fields, numbers, + - * / and brackets"
+        ) from None
+    return tree
+
+
+def _check(node: ast.expr) -> None:
+    if isinstance(node, ast.BinOp) and type(node.op) in _OPERATIONS:
+        _check(node.left)
+        _check(node.right)
+    elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub):
+        _check(node.operand)
+    elif not (
+        isinstance(node, ast.Name)
+        or (isinstance(node, ast.Constant) and type(node.value) in (int, float))
+    ):
+        raise ValueError
+
+
+_OPERATIONS: dict[type[ast.operator], Callable[[Decimal, Decimal], Decimal]] = {
+    ast.Add: _EXACT.add,
+    ast.Sub: _EXACT.subtract,
+    ast.Mult: _EXACT.multiply,
+    ast.Div: _EXACT.divide,
+}
+
+
+def _computed(node: ast.expr, values: Mapping[str, Decimal]) -> Decimal:
+    if isinstance(node, ast.BinOp):
+        one, other = _computed(node.left, values), _computed(node.right, values)
+        if isinstance(node.op, ast.Div) and not other:
+            raise ZeroDivisionError
+        return _OPERATIONS[type(node.op)](one, other)
+    if isinstance(node, ast.UnaryOp):
+        return -_computed(node.operand, values)
+    if isinstance(node, ast.Name):
+        return values[node.id]
+    assert isinstance(node, ast.Constant)  # nothing else is let in
+    return Decimal(str(node.value))
+
+
+@planned("formula", "decimals")
+def _formula_of(entry: PlanRule) -> Rule:
+    return formula(entry.value, **entry.options)
+
+
+def formula(text: str, decimals: int | None = None) -> Rule:
+    """A number computed from other fields of the record, exactly, and rounded half up.
+
+    Args:
+        text: of fields, numbers, + - * / and brackets; × and ÷ are taken, too.
+        decimals: places to round to; as many as come of it, where none are told.
+
+    Raises:
+        RecordRefused: anything else in the text.
+
+    >>> from decimal import Decimal
+    >>> dues = rules.formula("days * 12.5", decimals=2)
+    >>> Urn(seed=7).draw(Mooring, days=3, dues=dues).dues
+    Decimal('37.50')
+    """
+    if not isinstance(text, str):
+        raise RecordRefused(f"formula({show(text, 40)}): it takes a text, 'quantity * unit_price'")
+    return Formula(text, decimals)
+
+
+# --- known by another field -----------------------------------------------------------------------
+
+
+class _KnownBy(Rule):
+    vectorised = False
+
+    def __init__(self, field: str, known: Mapping[Any, Any], otherwise: Rule) -> None:
+        self.needs = (field, *otherwise.needs)
+        self._known, self._otherwise = dict(known), otherwise
+
+    def one(self, bits: Bits, *inputs: object) -> Any:
+        try:
+            found = self._known.get(inputs[0], self)
+        except TypeError:  # a value without a hash
+            found = self
+        return self._otherwise.one(bits, *inputs[1:]) if found is self else found
+
+    def to_plan(self) -> dict[str, Any]:
+        known = {str(data_of(key)): data_of(value) for key, value in self._known.items()}
+        return {"known_by": self.needs[0], "is": known, "else": self._otherwise.to_plan()}
+
+
+@planned("known_by", "is", "else")
+def _known_by_of(entry: PlanRule) -> Rule:
+    known = entry.options.get("is")
+    if not isinstance(known, Mapping):
+        raise RecordRefused(f"{entry.where}: known_by has a table of what is known, is = {{ … }}")
+    found = {key: entry.typed(value) for key, value in known.items()}
+    other = entry.options.get("else")
+    return known_by(entry.value, found, None if other is None else entry.rule_of(other))
+
+
+def known_by(field: str, known: Mapping[Any, Any], otherwise: object = None) -> Rule:
+    """A value that follows exactly from another field's.
+
+    Args:
+        field: the other one.
+        known: the value for each of its values.
+        otherwise: a value or a rule for all others.
+
+    >>> flags = rules.known_by("name", {"Gray Heron": "SE"}, otherwise="NO")
+    >>> [v.flag for v in Urn(seed=7).draw(Vessel, 2, name="Gray Heron", flag=flags)]
+    ['SE', 'SE']
+    """
+    if not isinstance(known, Mapping):
+        raise RecordRefused(f"known_by({field!r}, {show(known, 40)}): give a dictionary")
+    return _KnownBy(field, known, as_rule(otherwise))
+
+
+# --- gathered from the records inside -------------------------------------------------------------
+
+_GATHERED: dict[str, Callable[[list[Any]], Any]] = {
+    "sum": lambda values: sum(values[1:], values[0]) if values else 0,
+    "count": len,
+    "least": lambda values: min(values, default=None),
+    "greatest": lambda values: max(values, default=None),
+}
+
+
+class Gathered(Rule):
+    """What the records in another field come to: `sum lines.total`."""
+
+    vectorised = False
+
+    def __init__(self, text: str, form: Any = None) -> None:
+        words = text.split() if isinstance(text, str) else []
+        if len(words) != 2 or words[0] not in _GATHERED:
+            raise RecordRefused(
+                f"gathered({show(text, 40)}): it takes one of {', '.join(_GATHERED)}, and what: "
+                "gathered('sum lines.total')"
+            )
+        self._text, self._form = text, form
+        self._what = words[0]
+        name, _, self._field = words[1].partition(".")
+        self.needs = (name,)
+
+    def placed(self, place: Place) -> Rule:
+        """The same, for the field's type."""
+        return Gathered(self._text, self._form or place.field.node.bare)
+
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
+        """What they come to; None for a list that is None."""
+        items: Any = inputs[0]
+        if items is None:
+            return None
+        several = list(items.values() if isinstance(items, Mapping) else items)
+        values = [self._of(item) for item in several] if self._field else several
+        found = _GATHERED[self._what]([value for value in values if value is not None])
+        if self._form in (Decimal, float, int) and found is not None:
+            return self._form(found)
+        return found
+
+    def _of(self, item: Any) -> Any:
+        described = description_of(type(item)) if not isinstance(item, Mapping) else None
+        return item.get(self._field) if described is None else described.fetch(item, self._field)
+
+    def to_plan(self) -> dict[str, Any]:
+        """Its text."""
+        return table("gathered", self._text)
+
+
+@planned("gathered")
+def _gathered_of(entry: PlanRule) -> Rule:
+    return gathered(entry.value)
+
+
+def gathered(text: str) -> Rule:
+    """What the records in another field of this one come to.
+
+    Args:
+        text: `sum`, `count`, `least` or `greatest`, then the field, and the field of its records:
+            `"sum lines.total"`, `"count lines"`.
+
+    Raises:
+        RecordRefused: anything else.
+
+    >>> rules.gathered("sum lines.total").needs
+    ('lines',)
+    """
+    return Gathered(text)

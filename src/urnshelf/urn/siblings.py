@@ -1,0 +1,55 @@
+"""The fields of a record side by side: which of them a field belongs with, by their names."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Mapping
+
+from urnshelf.types.nodes import Node
+
+Siblings = Mapping[str, Node]
+"""The names and types of all fields of a record, in their order."""
+
+
+def plain(name: str) -> str:
+    """A name without the underscores around it, in small letters."""
+    return name.lower().strip("_")
+
+
+def split(name: str, endings: Collection[str]) -> tuple[str, str] | None:
+    """What stands before a known ending, and the ending; None where it ends otherwise.
+
+    >>> split("recipient_city", {"city", "town"}), split("capacity", {"city"})
+    (('recipient', 'city'), None)
+    """
+    words = plain(name).split("_")
+    for begin in range(len(words)):
+        ending = "_".join(words[begin:])
+        if ending in endings:
+            return "_".join(words[:begin]), ending
+    return None
+
+
+def those(siblings: Siblings, endings: Collection[str], front: str) -> Iterator[str]:
+    """The fields that end so, with the same before it, in the order of the endings."""
+    found = {
+        parts[1]: name
+        for name in reversed(list(siblings))
+        if (parts := split(name, endings)) is not None and parts[0] == front
+    }
+    return (found[ending] for ending in endings if ending in found)
+
+
+def beside(siblings: Siblings, endings: Collection[str], front: str, name: str = "") -> str | None:
+    """The first field that ends so: with the same before it, or else with nothing before it.
+
+    Args:
+        siblings: all fields.
+        endings: the likeliest first.
+        front: what stands before the ending.
+        name: of the field that asks, which is never found.
+    """
+    for one in dict.fromkeys((front, "")):
+        for found in those(siblings, endings, one):
+            if found != name:
+                return found
+    return None
