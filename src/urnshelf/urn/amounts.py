@@ -67,6 +67,12 @@ _LEFT = (
 _NOW = ("current", "new", "end", "closing", "latest")
 _THEN = ("previous", "old", "start", "opening", "initial", "prior")
 _BETWEEN = ("consumption", "usage", "difference", "delta", "consumed", "used", "change")
+_SOLD = ("sale_price", "selling_price", "retail_price", "list_price")
+_BOUGHT = ("cost_price", "purchase_price", "buying_price", "wholesale_price", "unit_cost")
+_EARNED = ("gross_pay", "gross_salary", "gross_income", "gross_wage")
+_TAKEN_HOME = ("net_pay", "net_salary", "net_income", "net_wage", "take_home_pay")
+_WITHHELD = ("deductions", "withheld", "tax_withheld")
+_LENT = ("principal", "loan_amount", "amount_lent")
 _NUMBERS = (int, float, Decimal)
 _SPANS = {
     "seconds": 1, "s": 1, "minutes": 60, "min": 60, "mins": 60, "hours": 3600, "h": 3600,
@@ -226,15 +232,62 @@ def _deposit(
 
 def _profit(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
     del siblings
-    earned = beside(numbers, ("revenue", "sales", "turnover", "income"), front, name)
-    spent = beside(numbers, ("cost", "costs", "expenses"), front, name)
+    earned = beside(numbers, ("revenue", "sales", "turnover", "income", *_SOLD), front, name)
+    spent = beside(numbers, ("cost", "costs", "expenses", *_BOUGHT), front, name)
     return None if earned is None or spent is None else Formula(f"{earned} - {spent}", 2, form)
 
 
 def _spent(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
     del siblings
-    earned = beside(numbers, ("revenue", "sales", "turnover"), front, name)
-    return None if earned is None else Share(earned, 400, 980, form)
+    earned = beside(numbers, ("revenue", "sales", "turnover", *_SOLD), front, name)
+    return None if earned is None else Share(earned, 400, 900, form)
+
+
+def _taken_home(
+    name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
+) -> Rule | None:
+    del siblings
+    gross = beside(numbers, _EARNED, front, name)
+    less = beside(numbers, (*_WITHHELD, *_TAX), front, name)
+    if gross is None:
+        return None
+    return Share(gross, 550, 850, form) if less is None else Formula(f"{gross} - {less}", 2, form)
+
+
+def _withheld(
+    name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
+) -> Rule | None:
+    del siblings
+    gross = beside(numbers, _EARNED, front, name)
+    return None if gross is None else Share(gross, 100, 400, form)
+
+
+def _instalment(
+    name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
+) -> Rule | None:
+    del siblings
+    lent = beside(numbers, _LENT, front, name)
+    months = beside(numbers, ("term_months", "months", "duration_months"), front, name)
+    return None if lent is None or months is None else Formula(f"{lent} / {months}", 2, form)
+
+
+def _owed(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
+    del siblings
+    lent = beside(numbers, _LENT, front, name)
+    return None if lent is None else Share(lent, 0, 1000, form, 10)
+
+
+def _percentage(
+    name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
+) -> Rule | None:
+    del siblings
+    if front:
+        return None  # of a battery, say
+    for most in numbers:
+        part = plain(most).removeprefix("max_").removeprefix("total_")
+        if part != plain(most) and part in numbers and name not in (part, most):
+            return Formula(f"{part} * 100 / {most}", 1, form)
+    return None
 
 
 def _bmi(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
@@ -258,17 +311,22 @@ _WAYS: tuple[tuple[tuple[str, ...], _Way], ...] = (
     (_LEFT, _left),
     (("deposit",), _deposit),
     (("profit", "margin", "gross_profit"), _profit),
-    (("cost", "costs", "expenses"), _spent),
+    (("cost", "costs", "expenses", *_BOUGHT), _spent),
+    (_TAKEN_HOME, _taken_home),
+    (_WITHHELD, _withheld),
+    (("instalment", "installment", "monthly_payment", "repayment"), _instalment),
+    (("balance", "outstanding_balance", "outstanding", "remaining_balance"), _owed),
+    (("percentage", "percent", "pct"), _percentage),
     (("bmi",), _bmi),
 )
 
 
 def _of_readings(name: str, form: Any, numbers: Siblings) -> Rule | None:
     """The difference of two readings."""
-    if not set(plain(name).split("_")) & set(_BETWEEN):
-        return None
+    words = set(plain(name).split("_"))
     for now, then in readings(numbers):
-        if name not in (now, then):
+        is_driven = bool(words & {"distance", "driven", "trip"}) and "odometer" in now
+        if name not in (now, then) and (is_driven or words & set(_BETWEEN)):
             return Formula(f"{now} - {then}", None, form)
     return None
 
@@ -276,17 +334,22 @@ def _of_readings(name: str, form: Any, numbers: Siblings) -> Rule | None:
 def readings(numbers: Siblings) -> Iterator[tuple[str, str]]:
     """Two numbers of which one is the other one later: `current_reading` and `previous_reading`."""
     for now in numbers:
-        first, _, rest = plain(now).partition("_")
-        for then in numbers:
-            word, _, of = plain(then).partition("_")
-            if first in _NOW and word in _THEN and rest == of:
-                yield now, then
+        for rest in _without(now, _NOW):
+            for then in numbers:
+                if rest and rest in _without(then, _THEN):
+                    yield now, then
+
+
+def _without(name: str, words: tuple[str, ...]) -> list[tuple[str, ...]]:
+    """The words of a name without one of these, for each that it has."""
+    parts = plain(name).split("_")
+    return [(*parts[:n], *parts[n + 1 :]) for n, one in enumerate(parts) if one in words]
 
 
 def span_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
     """How long it is from a start to an end that the record has, too."""
     words = plain(name).split("_")
-    is_one = words[0] in ("duration", "length", "stay", "nights", "days", "hours") or (
+    is_one = words[0] in ("duration", "length", "stay", "nights", "days", "hours", "minutes") or (
         words[-1] in ("duration", "nights")
     )
     if not is_one:
@@ -302,7 +365,10 @@ def span_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
         for two, end in times:
             is_pair = {one.word, two.word} == {"departure", "arrival"} and start != end
             is_pair = is_pair or (one.stage == "start" and two.stage == "end")
-            if is_pair and one.front == two.front and siblings[start].bare is siblings[end].bare:
+            is_alike = one.front == two.front and siblings[start].bare is siblings[end].bare
+            # between two days there are no hours
+            is_fine = siblings[start].bare is datetime or (unit or 0) >= _SPANS["days"]
+            if is_pair and is_alike and is_fine:
                 return _span(start, end, unit, form, siblings)
     return None
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any, NamedTuple
@@ -50,7 +51,8 @@ STAGES: dict[str, Stage] = {
         "created registered joined ordered placed requested submitted reported applied invited "
         "announced enrolled drafted signed_up quoted booked reserved opened inserted added filed "
         "creation registration order booking request application hired measured observed recorded "
-        "captured sampled sent posted uploaded scheduled logged raised planted purchased bought",
+        "captured sampled sent posted uploaded scheduled logged raised planted purchased bought "
+        "launched introduced",
         ("made",), 1, 30,
     ),
     "approved": _stage(
@@ -60,12 +62,15 @@ STAGES: dict[str, Stage] = {
     ),
     "issued": _stage("issued invoiced billed issue invoice", ("created", "approved"), 0, 5, True),
     "due": _stage("due deadline payable due_by pay_by", ("issued", "created"), 14, 30),
-    "paid": _stage("paid settled payment charged", ("issued", "created", "approved"), 0, 25, True),
+    "paid": _stage(
+        "paid settled payment charged", ("issued", "created", "approved", "start"), 0, 25, True
+    ),
     "start": _stage(
         "start starts started begin begins began beginning valid_from effective effective_from "
         "from "
         "installed admitted admission moved_in check_in checked_in first commenced employed "
-        "employment_start since first_seen active_from peak_from lent borrowed rented departure",
+        "employment_start since first_seen active_from peak_from lent borrowed rented departure "
+        "entered entry",
         ("created", "approved", "made"), 1, 40,
     ),
     "shipped": _stage(
@@ -73,7 +78,7 @@ STAGES: dict[str, Stage] = {
         ("created", "approved"), 1, 4, True,
     ),
     "arrived": _stage(
-        "delivered arrived received landed handed_over fetched delivery",
+        "delivered arrived received landed handed_over fetched delivery eta",
         ("shipped", "created"), 0, 9, True, True,
     ),
     "given": _stage("given administered vaccinated performed treated", ("made", "created"), 5, 60),
@@ -86,7 +91,8 @@ STAGES: dict[str, Stage] = {
         "end ends ended finish finishes finished ending until to valid_until valid_to effective_to "
         "discharged discharge moved_out check_out checked_out closed completed resolved left "
         "terminated removed returned concluded released solved fixed done employment_end active_to "
-        "active_until peak_until retired decommissioned uninstalled arrival",
+        "active_until peak_until retired decommissioned uninstalled arrival exited exit stopped "
+        "discontinued repaid",
         ("start", "last", "created"), 1, 60,
     ),
     "expires": _stage(
@@ -101,13 +107,17 @@ STAGES: dict[str, Stage] = {
         "updated modified changed edited touched last_updated last_modified last_changed synced",
         ("created",), 0, 60, True,
     ),
+    "event": _stage("", ("created", "start", "made", "approved"), 1, 60, True),
     "gone": _stage(
         "cancelled canceled deleted archived refunded withdrawn rejected declined revoked "
         "suspended blocked voided lapsed cancellation",
         ("created", "issued", "start"), 0, 40, True,
     ),
 }  # fmt: skip
+_IN_TURN = ("created", "approved", "shipped", "arrived", "end", "event")
 _BY_WORD = {word: name for name, stage in STAGES.items() for word in stage.words}
+_HOURS = frozenset("end ends ended finish finishes finished exited exit stopped".split())
+"""Of moments these come within hours of the start."""
 _ENDINGS = ("at", "on", "date", "time", "day", "datetime", "timestamp", "ts", "moment")
 _LONG = {"valid_until": 365, "valid_to": 365, "effective_to": 365, "moved_out": 900, "left": 700,
          "removed": 700, "terminated": 700, "retired": 700}  # fmt: skip
@@ -144,7 +154,8 @@ def when(name: str) -> When | None:
             return When("_".join(words[:begin]), word, _BY_WORD[word])
     if words[0] in ("last", "next", "first") and len(words) > 1:
         return When("", "_".join(words), words[0] if words[0] != "first" else "start")
-    return None
+    # any other participle is something that happened
+    return When("", words[-1], "event") if re.fullmatch(r"\w{2,}(ed|aid|old)", words[-1]) else None
 
 
 def time_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
@@ -171,6 +182,8 @@ def time_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
     low, high = _gap(found, stage, earlier, siblings)
     per = _DAY if form is datetime else 1
     least = low * per if form is date else max(low * per, 600)
+    if form is datetime and found.word in _HOURS:
+        least, per, high = 900, 1, 36_000
     is_flight = {when_of(siblings, one).word for one in earlier} & {
         "departure"
     } and form is datetime
@@ -222,15 +235,31 @@ def _earlier(name: str, found: When, siblings: Siblings) -> Iterator[str]:
     """The fields that come before: of the stages before, with the same words in front."""
     before = STAGES[found.stage].after
     candidates = []
+    names = list(siblings)
     for other, node in siblings.items():
         one = _found(other, siblings)
         is_before = other != name and one is not None and one.stage in before
+        if one is not None and one.stage == found.stage and other != name:
+            # of two of one stage that which is declared first comes first
+            is_before = found.stage in _IN_TURN and names.index(other) < names.index(name)
         if one is not None and is_before and node.bare in (datetime, date):
             candidates.append((one, other))
     if found.stage == "end" and any(one.stage in ("start", "last") for one, _ in candidates):
         candidates = [pair for pair in candidates if pair[0].stage != "created"]
+    if not candidates and found.stage == "event":
+        yield from _declared_before(name, siblings)
+        return
     same = [other for one, other in candidates if one.front == found.front]
     yield from same or [other for one, other in candidates if not one.front or not found.front]
+
+
+def _declared_before(name: str, siblings: Siblings) -> Iterator[str]:
+    """The days and moments of which nothing is told, and that stand before."""
+    for other, node in siblings.items():
+        if other == name:
+            return
+        if node.bare in (datetime, date) and when(other) is None and not node.optional:
+            yield other
 
 
 def _gap(found: When, stage: Stage, earlier: list[str], siblings: Siblings) -> tuple[int, int]:

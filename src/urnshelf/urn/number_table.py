@@ -11,7 +11,7 @@ money, an item's price | 0.5 400 2 skewed
 money, a year's pay | 18000 140000 2 skewed
     salary annual_salary yearly_salary annual_income income gross_salary net_salary annual_pay
 money, a month's pay | 1500 9000 2 skewed
-    monthly_salary monthly_income wage monthly_wage pension allowance
+    gross_pay net_pay monthly_salary monthly_income wage monthly_wage pension allowance
 money, an hour's pay | 12 95 2 skewed
     hourly_rate hourly_wage rate_per_hour price_per_hour
 money, a day's price | 25 450 2 skewed
@@ -220,10 +220,12 @@ years | 1 30 0 skewed
     years duration_years term_years experience years_of_experience seniority
 hours | 0 23 0
     hour hours
-hours, worked | 20 40 1
+hours, a week | 20 40 1
     weekly_hours hours_per_week contract_hours working_hours
+hours, worked | 8 180 1
+    hours_worked worked_hours
 hours, run | 10 9000 0 skewed
-    operating_hours running_hours engine_hours flight_hours hours_worked
+    operating_hours running_hours engine_hours flight_hours
 minutes | 0 59 0
     minute minutes seconds second
 minutes, long | 5 240 0 skewed

@@ -27,7 +27,10 @@ _PARTS = frozenset(
     enrolled spent consumed open closed active
     """.split()
 )
-_WHOLES = ("capacity", "total", "size", "limit", "max", "maximum", "places", "seats", "quantity")
+_WHOLES = (
+    "capacity", "total", "size", "limit", "max", "maximum", "places", "seats", "quantity", "stock",
+    "on_hand", "in_stock",
+)  # fmt: skip
 
 
 def pair_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
@@ -74,11 +77,9 @@ def _bound(name: str, form: Any, numbers: Siblings) -> Rule | None:
                  if words[word] in parts and tuple(p for p in parts if p != words[word]) == rest),
                 None,
             )  # fmt: skip
-            if (
-                middle is not None
-                and other is not None
-                and word not in ("net", "gross", "from", "to")
-            ):
+            if word in ("net", "gross") and not {"weight", "mass", "tonnage"} & {*rest}:
+                continue  # of money it comes of what is taken off
+            if middle is not None and other is not None and word not in ("from", "to"):
                 return _Beside(middle, _room(rest, form), form, is_most)
             if other is not None and is_most:
                 return _later_by_range(other, rest, form)
@@ -109,12 +110,14 @@ class _Beside(Rule):
         self.needs = (middle,)
         self._room, self._decimals = room
         self._form, self._is_above = form, is_above
+        self._is_whole = form is int
 
     def one(self, bits: Bits, *inputs: Any) -> Any:
         """One number."""
         away = bits.between(0, self._room) * (1 if self._is_above else -1)
-        exact = Decimal(str(inputs[0])) + Decimal(away).scaleb(-self._decimals)
-        return self._form(exact)
+        middle = Decimal(str(inputs[0]))
+        exact = middle + Decimal(away).scaleb(-self._decimals)
+        return self._form(max(exact, Decimal(0)) if middle >= 0 and self._is_whole else exact)
 
 
 class _Part(Rule):
@@ -149,7 +152,14 @@ def _part(name: str, form: Any, numbers: Siblings) -> Rule | None:
 
 def _numbered(name: str, words: list[str], form: Any, numbers: Siblings) -> Rule | None:
     """`dose_number` of `doses_required`, `page` of `pages`."""
-    if form is not int or name == "id" or words[-1] == "id":
+    if name == "id" or words[-1] == "id":
+        return None
+    bare = "_".join(words)
+    has_least = any(f"{low}_{bare}" in numbers for low in ("min", "minimum"))
+    for most in (f"max_{bare}", f"{bare}_max", f"maximum_{bare}"):
+        if most in numbers and not has_least:
+            return _Part(most, 0, form)
+    if form is not int:
         return None
     one = "_".join(words[:-1]) if words[-1] in ("number", "no", "index", "nr") else "_".join(words)
     several = f"{one}s"

@@ -37,7 +37,7 @@ _ASIDE = frozenset(
     """
     cancelled canceled rejected declined refused denied failed lost void voided expired lapsed
     withdrawn archived deleted returned overdue late waiting on_hold paused suspended blocked
-    disputed error refunded draft no_show missing
+    disputed error refunded draft no_show missing defaulted
     """.split()
 )
 """States that do not come after others, but instead of them."""
@@ -53,7 +53,7 @@ _GOING_ON = (
 )
 _ENDS = frozenset(
     "end ended left terminated removed closed retired moved_out decommissioned deactivated "
-    "valid_until discharged finished employment_end cancelled uninstalled".split()
+    "valid_until discharged finished employment_end cancelled uninstalled discontinued".split()
 )
 
 
@@ -114,8 +114,9 @@ def _members(node: Node) -> dict[str, Any]:
 
 def _there(members: Mapping[str, Any], word: str) -> tuple[Any, ...]:
     """The states in which something that is called so has happened."""
-    alike = next((one for one in _ALIKE if word in one), {word})
     names = list(members)
+    # its own word goes before those that mean about the same
+    alike = {word} if word in names else next((one for one in _ALIKE if word in one), {word})
     at = next((n for n, name in enumerate(names) if name in alike or name == word), None)
     if at is None:
         return ()

@@ -110,6 +110,7 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
     (("flight_number",), lambda: pattern("[A-Z]{2}[1-9][0-9]{2,3}")),
     (("tracking_number",), lambda: pattern("[A-Z]{2}[0-9]{9}")),
     (("serial_number", "batch_number", "lot_number"), lambda: pattern("[A-Z]{2}[0-9]{6}")),
+    (("room_number", "room"), lambda: pattern("[1-9][0-9]{2}")),
     (("gate",), lambda: pattern("[A-F][1-9]")),
     (("firmware_version", "semver"), lambda: pattern("[1-9]\\.[0-9]\\.[0-9]")),
     (("iban", "vat_id", "tax_id"), lambda: pattern("XX[0-9]{14}")),

@@ -36,6 +36,9 @@ _TO = (
     "destination_city",
 )  # fmt: skip
 
+_TOWNS = frozenset("city town port harbour harbor station airport village place".split())
+_ENDS = {"from": "to", "departure": "arrival", "origin": "destination", "start": "end"}
+
 _ROADS = Composed(
     lambda number, street: f"{number + 1} {gazetteer.STREETS[street]}", 180, len(gazetteer.STREETS)
 )
@@ -94,11 +97,25 @@ def place_rule(name: str, siblings: Siblings) -> Rule | None:
         return among(*gazetteer.TOWNS)
     if split(name, _TOWN) is not None:
         return among(*gazetteer.TOWNS)
+    words = name.lower().strip("_").split("_")
+    if len(words) > 1 and not _TOWNS.isdisjoint(words) and _ENDS.keys() & {*words}:
+        return among(*gazetteer.TOWNS)
+    if len(words) > 1 and not _TOWNS.isdisjoint(words) and {*_ENDS.values()} & {*words}:
+        return _other_end(words, siblings)
     for endings, sources in _OF_TOWN.items():
         parts = split(name, endings)
         if parts is not None:
             return _following(endings, _source(sources, siblings, parts[0], name))
     return None
+
+
+def _other_end(words: list[str], siblings: Siblings) -> Rule:
+    """A town that is not that of the other end: `port_of_arrival` and `port_of_departure`."""
+    for one, other in _ENDS.items():
+        name = "_".join(one if word == other else word for word in words)
+        if other in words and name in siblings:
+            return Elsewhere(name)
+    return among(*gazetteer.TOWNS)
 
 
 def _are_two(siblings: Siblings) -> bool:

@@ -1,0 +1,251 @@
+"""Records that a reader believes: what belongs together fits together, by default."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+from enum import Enum
+from itertools import pairwise
+from pathlib import Path
+from typing import Annotated, Any
+
+import annotated_types as at
+import pytest
+
+import believed
+from urnshelf import RecordRefused, Urn, rules
+from urnshelf.urn.gazetteer import country_of
+
+
+@pytest.mark.parametrize("record_type", believed.TYPES)
+def test_nothing_is_wrong_of_two_thousand(record_type: Any) -> None:
+    records = Urn(11).draw(record_type, 2000)
+    wrong = [fault for record in records for fault in record.faults()]
+    assert wrong == []
+    assert list(believed.faults_among(records)) == []
+
+
+def test_other_seeds_and_slices_fit_together_as_well() -> None:
+    for record_type in believed.TYPES:
+        for seed in (0, 1, 2):
+            few = Urn(seed).draw(record_type, range(4000, 4030))
+            assert [fault for record in few for fault in record.faults()] == []
+
+
+# --- what is told goes before ---------------------------------------------------------------------
+
+
+def test_what_is_fixed_pulls_the_others_with_it() -> None:
+    urn = Urn(7)
+    tenancy = urn.draw(believed.Tenancy, city="Ternhythe", monthly_rent=Decimal(500))
+    assert (tenancy.country_code, tenancy.country) == ("DK", "Denmark")
+    assert tenancy.deposit in (500, 1000, 1500)
+    closed = urn.draw(believed.Shipment, 40, status=believed.ShipmentStatus.DELIVERED)
+    assert all(one.delivered_at is not None for one in closed)
+    policy = urn.draw(believed.Policy, holder_birth_date=date(2000, 6, 2), holder_name="Ann Berg")
+    assert (policy.holder_age, policy.holder_email.partition("@")[0][:8]) == (29, "ann.berg")
+
+
+def test_a_place_of_ones_own_has_one_country_too() -> None:
+    tenancies = Urn(7).draw(believed.Tenancy, 30, city="Nowhere")
+    assert len({one.country for one in tenancies}) == 1
+    assert country_of("Nowhere") is country_of("Nowhere")
+
+
+class State(Enum):
+    OPEN = 1
+    CLOSED = 2
+
+
+@dataclass
+class Case:
+    id: int
+    state: State
+    opened_on: date
+    closed_on: date | None
+    parent_id: int | None
+
+
+def test_a_closing_date_is_there_where_it_is_closed() -> None:
+    for case in Urn(7).draw(Case, 300):
+        assert (case.closed_on is not None) is (case.state is State.CLOSED)
+        assert case.closed_on is None or case.closed_on > case.opened_on
+        assert case.parent_id is None or case.parent_id < case.id  # never in a circle
+
+
+@dataclass
+class Stay:
+    arrival: datetime
+    departure: datetime
+    nights: int
+
+
+@dataclass
+class Crossing:
+    departure: datetime
+    arrival: datetime
+
+
+def test_of_arrival_and_departure_that_which_stands_first_comes_first() -> None:
+    for stay in Urn(7).draw(Stay, 100):
+        assert stay.departure > stay.arrival
+        assert stay.nights == (stay.departure - stay.arrival).days
+    for crossing in Urn(7).draw(Crossing, 100):
+        assert timedelta(minutes=20) < crossing.arrival - crossing.departure < timedelta(hours=20)
+
+
+@dataclass
+class Parcel:
+    weight_kg: float
+    price: Decimal
+    quantity: int
+
+
+def test_small_ones_come_often() -> None:
+    parcels = Urn(7).draw(Parcel, 2000)
+    middle = sorted(one.price for one in parcels)[1000]
+    assert Decimal(150) < middle < Decimal(350)
+    column = Urn(7).data_frame(Parcel, 2000)
+    assert column.price.tolist() == [one.price for one in parcels]
+    assert column.weight_kg.tolist() == [one.weight_kg for one in parcels]
+
+
+# --- rules of one's own ---------------------------------------------------------------------------
+
+
+@dataclass
+class Line:
+    quantity: int
+    unit_price: Decimal
+    off: Decimal
+    worth: Decimal
+    lot: str
+    shed: str
+    came_on: date
+    goes_on: date
+    seen_at: datetime
+
+
+def lines(n: int = 40, **given: Any) -> list[Any]:
+    return Urn(7).draw(Line, n, **given)
+
+
+def test_formulas_are_exact() -> None:
+    for one in lines(off=Decimal("0.10"), worth=rules.formula("quantity × unit_price - off")):
+        assert one.worth == one.quantity * one.unit_price - Decimal("0.10")
+    halves = lines(worth=rules.formula("(quantity * 2 + 1) / 2", decimals=0))
+    assert all(one.worth == one.quantity + 1 for one in halves)  # half up
+    whole = lines(quantity=rules.formula("unit_price / 3"))
+    assert all(isinstance(one.quantity, int) for one in whole)
+    nothing = lines(1, off=Decimal(0), worth=rules.formula("unit_price / off"))
+    assert nothing[0].worth is None
+
+
+@pytest.mark.parametrize(
+    "text", ["quantity ** 2", "open('x')", "quantity +", "quantity.real", "'a' * 3", ""]
+)
+def test_a_formula_of_anything_else_is_refused(text: str) -> None:
+    with pytest.raises(RecordRefused, match=r"it takes fields, numbers, \+ - \* / and brackets"):
+        rules.formula(text)
+
+
+def test_after_another_field() -> None:
+    for one in lines(goes_on=rules.after("came_on", (3, 5)), seen_at=rules.after("came_on", 2)):
+        assert 3 <= (one.goes_on - one.came_on).days <= 5
+        assert 0 < (one.seen_at.date() - one.came_on).days <= 2
+    for one in lines(quantity=rules.between(1, 9), worth=rules.after("unit_price", (1, 99), 2)):
+        assert Decimal(0) < one.worth - one.unit_price < 1
+    with pytest.raises(RecordRefused, match="a gap is of whole numbers"):
+        rules.after("came_on", 1.5)  # type: ignore[arg-type]
+    with pytest.raises(RecordRefused, match="the first must not be the greater one"):
+        rules.after("came_on", (5, 3))
+
+
+def test_known_by_another_field() -> None:
+    sheds = rules.known_by("lot", {"A": "north", "B": "south"}, otherwise=rules.among("x", "y"))
+    for one in lines(lot=rules.among("A", "B", "C"), shed=sheds):
+        known = {"A": {"north"}, "B": {"south"}, "C": {"x", "y"}}
+        assert one.shed in known[one.lot]
+
+
+@dataclass
+class Bill:
+    lines: list[Line]
+    most: Decimal | None
+    number: int
+
+
+def test_gathered_from_the_records_inside() -> None:
+    bills = Urn(7).draw(
+        Bill, 60, most=rules.gathered("greatest lines.worth"), number=rules.gathered("count lines")
+    )
+    for bill in bills:
+        assert bill.number == len(bill.lines)
+        assert bill.most == max((line.worth for line in bill.lines), default=None)
+    with pytest.raises(RecordRefused, match="it takes one of sum, count, least, greatest"):
+        rules.gathered("average lines.worth")
+
+
+def test_a_circle_is_told() -> None:
+    with pytest.raises(RecordRefused, match="circle: off → worth → off"):
+        lines(worth=rules.formula("off * 2"), off=rules.formula("worth / 2"))
+
+
+def test_plan_files_have_the_rules_too(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from urnshelf.files.plan_file import read_plan
+
+    (tmp_path / "sheds.py").write_text(
+        "from dataclasses import dataclass\nfrom datetime import date\n"
+        "from decimal import Decimal\n"
+        "@dataclass\nclass Shed:\n    id: int\n    lot: str\n    rent: Decimal\n    months: int\n"
+        "    due: Decimal\n    wing: str\n    since: date\n    until: date\n"
+    )
+    monkeypatch.syspath_prepend(str(tmp_path))
+    plan = tmp_path / "plan.toml"
+    plan.write_text(
+        "format = 1\n[tables.sheds]\ntype = 'sheds:Shed'\ncount = 30\n[tables.sheds.rules]\n"
+        "rent = { between = [10, 900], decimals = 2, skewed = true }\n"
+        "due = { formula = 'rent * months', decimals = 2 }\nlot = { among = ['A', 'B'] }\n"
+        "wing = { known_by = 'lot', is = { A = 'east' }, else = { among = ['west'] } }\n"
+        "until = { after = 'since', gap = [1, 3] }\n"
+    )
+    assert tomllib.loads(plan.read_text())["format"] == 1
+    sheds = next(iter(read_plan(plan).tables["sheds"].chunks()))
+    for shed in sheds:
+        assert shed.due == (shed.rent * shed.months).quantize(Decimal("0.01"))
+        assert shed.wing == {"A": "east", "B": "west"}[shed.lot]
+        assert 1 <= (shed.until - shed.since).days <= 3
+    assert sorted(sheds, key=lambda one: one.id) == sheds
+    assert all(one.id < other.id for one, other in pairwise(sheds))
+
+
+# --- limits ---------------------------------------------------------------------------------------
+
+
+@dataclass
+class Order:
+    quantity: Annotated[int, at.Ge(1)]
+    unit_price: Annotated[Decimal, at.Gt(0)]
+    total: Annotated[Decimal, at.Ge(0)]
+    capped_total: Annotated[Decimal, at.Le(10)]
+
+
+def test_limits_go_before_what_fits_together() -> None:
+    orders = Urn(7).draw(Order, 200)
+    assert all(one.total == one.quantity * one.unit_price for one in orders)
+    assert all(one.capped_total <= 10 for one in orders)
+
+
+@dataclass
+class Person:
+    name: str
+    email: str
+
+
+def test_nothing_but_plain_letters_in_an_address() -> None:
+    people = Urn(7).draw(Person, 2000)
+    assert any(not one.name.isascii() for one in people)
+    assert all(re.fullmatch(r"[a-z0-9.-]+@example\.(com|net|org)", one.email) for one in people)
