@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from urnshelf.store.asked import asking
     from urnshelf.store.column import column
     from urnshelf.urn.drawing import Urn
+    from urnshelf.urn.variants import variant
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -89,6 +90,7 @@ __all__ = [
     "stocked",
     "tally",
     "unseen",
+    "variant",
     "whatever",
 ]
 
@@ -103,6 +105,7 @@ _PLACES = {
     "urnshelf.store.asked": "asking",
     "urnshelf.store.column": "column",
     "urnshelf.urn.drawing": "Urn",
+    "urnshelf.urn.variants": "variant",
 }
 """Where each name stands that is no error. It is loaded when it is first asked for: a run of pytest
 in which no test uses us is not to wait for us.

@@ -341,6 +341,12 @@ def _in_use(item: pytest.Item) -> list[Shelf]:
     return list({id(one): one for one in (*own, *made[-2:])}.values())
 
 
+def pytest_make_parametrize_id(val: object) -> str | None:
+    """The name of a test over an edge record is what the record is."""
+    edges = sys.modules.get("urnshelf.urn.edges")  # whoever has edges has loaded it
+    return None if edges is None else edges.edge_told(val)
+
+
 def pytest_assertrepr_compare(op: str, left: object, right: object) -> list[str] | None:
     """A few lines at the assertion; the whole text is in the report's section."""
     if "urnshelf.calls.tally" not in sys.modules:

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from uuid import UUID
 
     from urnshelf.urn.drawing import Urn
+    from urnshelf.urn.variants import Variant
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -53,11 +54,11 @@ class Shelved:
         return self._stocking.urn
 
     @overload
-    def stock(self, what: type[T], n: int, /, **fields: object) -> list[T]: ...
+    def stock(self, what: type[T] | Variant[T], n: int, /, **fields: object) -> list[T]: ...
     @overload
     def stock(self, what: type[T], n: Mapping[str, Any], /) -> T: ...
     @overload
-    def stock(self, what: type[T], n: None = None, /, **fields: object) -> T: ...
+    def stock(self, what: type[T] | Variant[T], n: None = None, /, **fields: object) -> T: ...
     @overload
     def stock(self, what: list[T], /) -> list[T]: ...
     @overload
@@ -70,7 +71,8 @@ class Shelved:
         records on the shelf; where there are none, some are stocked first.
 
         Args:
-            what: a record type to draw, a record of your own, or a list of them.
+            what: a record type, or a variant of one, to draw; a record of your own, or a list of
+                them.
             n: how many to draw; none for one; or a mapping of all fields for a record of your own.
             fields: as for `urn.draw`: a value, a rule, or a function of other fields for every
                 drawn record.

@@ -10,6 +10,7 @@ from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.records.recognising import description_of
 from urnshelf.store.stored import Store
+from urnshelf.urn.variants import Variant, merged
 
 if TYPE_CHECKING:
     from urnshelf.urn.drawing import Urn
@@ -43,6 +44,8 @@ class Stocking:
 
     def stock(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:
         """Records of a type, drawn, or the user's own: all of them, or none."""
+        if isinstance(what, Variant):
+            what, fields = what.form, merged(what.form, what.fields, fields)
         if n is None and not fields and description_of(type(what)) is not None:
             with self._store.lock:  # one record is stored whole, or not at all
                 return self._own(what)

@@ -12,7 +12,7 @@ from enum import Enum
 from types import NoneType
 from typing import Any, NamedTuple
 
-from urnshelf.drafting.literals import is_literal, source_of
+from urnshelf.records.literals import is_literal, source_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 

@@ -14,10 +14,10 @@ from pathlib import Path, PurePath
 from typing import Any, get_args, get_origin
 from uuid import UUID
 
-from urnshelf.drafting.literals import source_of
 from urnshelf.drafting.over_http import Client, told_of
 from urnshelf.drafting.values import ByShelf, Drawn, Faked, Raised
 from urnshelf.records.description import snake_case
+from urnshelf.records.literals import source_of
 from urnshelf.types.forms import type_name
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours

@@ -24,12 +24,14 @@ from urnshelf.urn.layouts import drawable
 from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.links import Link
 from urnshelf.urn.schemas.properties import property_names
+from urnshelf.urn.variants import Variant, untold
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 FORMAT = 1
-_TOP = frozenset({"format", "seed", "tables", "kiosk"})
-_TABLE = frozenset({"type", "schema", "count", "start", "rules"})
+_TOP = frozenset({"format", "seed", "tables", "kiosk", "variants"})
+_TABLE = frozenset({"type", "schema", "variant", "count", "start", "rules"})
+_VARIANT = frozenset({"type", "variant", "rules"})
 
 
 class PlannedTable:
@@ -40,8 +42,9 @@ class PlannedTable:
     def __init__(
         self, name: str, what: object, count: int, start: int, urn: Urn, rules: dict[str, Any]
     ) -> None:
-        self.name, self.what, self.count, self.start = name, what, count, start
-        self._urn, self.rules = urn, rules
+        self.what, self.rules = untold(what, rules)
+        self.name, self.count, self.start = name, count, start
+        self._urn = urn
 
     @property
     def columns(self) -> dict[str, Node]:
@@ -74,7 +77,8 @@ class PlannedTable:
 
 
 def columns_of(what: object) -> dict[str, Node]:
-    """The columns of a record type or JSON Schema, and their types."""
+    """The columns of a record type, a variant of one, or a JSON Schema, and their types."""
+    what = what.form if isinstance(what, Variant) else what
     if isinstance(what, Mapping):
         return dict.fromkeys(property_names(what), ANYTHING)
     record = drawable(what)
@@ -130,6 +134,7 @@ def read_plan(path: Path, seed: int | None = None, records: int | None = None) -
             f"{path.name}: format = {plan.get('format')!r}, but this version reads format = "
             f"{FORMAT}"
         )
+    variants = _variants(plan.get("variants", {}), path.name)
     kiosks = list(_kiosks(path, plan.get("kiosk", []), text))
     told = plan.get("tables", {} if kiosks else None)
     if not isinstance(told, Mapping) or not (told or kiosks):
@@ -138,10 +143,48 @@ def read_plan(path: Path, seed: int | None = None, records: int | None = None) -
     counts = _counts(kiosks, records)
     tables: dict[str, PlannedTable] = {}
     for name, table in told.items():
+        table = _whole_table(table, variants, f"{path.name}, table {name!r}")
         is_counted = name in counts and isinstance(table, Mapping)
         counted = {**table, "count": counts[name]} if is_counted else table
         tables[name] = _table(path, name, counted, Urn(found), tables)
     return Plan(tables, kiosks, found)
+
+
+def _variants(told: object, file: str) -> dict[str, Mapping[str, Any]]:
+    """The variants of a plan, each as the table that it stands for."""
+    if not isinstance(told, Mapping):
+        raise RecordRefused(
+            f"{file}: variants = {show(told, 40)}, but [variants.departed] is needed"
+        )
+    found: dict[str, Mapping[str, Any]] = {}
+    for name, one in told.items():
+        where = f"{file}, variant {name!r}"
+        if not isinstance(one, Mapping):
+            raise RecordRefused(f"{where}: a table is needed, [variants.{name}]")
+        _refuse_unknown(one, _VARIANT, where)
+        if ("type" in one) == ("variant" in one):
+            raise RecordRefused(f"{where}: either a type, or another variant above it, is needed")
+        found[name] = _whole_table(one, found, where)
+    return found
+
+
+def _whole_table(table: Any, variants: Mapping[str, Mapping[str, Any]], where: str) -> Any:
+    """A table with what its variant says; its own rules go before."""
+    if not isinstance(table, Mapping) or "variant" not in table:
+        return table
+    name = table["variant"]
+    base = variants.get(name) if isinstance(name, str) else None
+    if base is None:
+        raise RecordRefused(
+            f"{where}: there is no variant {show(name, 40)} above it; "
+            f"{nearest(str(name), variants)}"
+        )
+    if "type" in table or "schema" in table:
+        raise RecordRefused(f"{where}: the variant {name!r} tells its type")
+    own, rules = table.get("rules", {}), base.get("rules", {})
+    both = {**rules, **own} if isinstance(own, Mapping) and isinstance(rules, Mapping) else own
+    rest = {key: value for key, value in table.items() if key != "variant"}
+    return {**rest, "type": base["type"], "rules": both}
 
 
 def _kiosks(path: Path, told: object, text: str) -> Iterator[PlannedKiosk]:

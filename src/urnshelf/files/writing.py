@@ -7,6 +7,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from urnshelf.errors import FileRefused
+from urnshelf.files.exports import exports
 from urnshelf.files.file_table import Chunks, FileTable
 from urnshelf.files.formats import formats
 from urnshelf.files.whole import Unfinished, why
@@ -27,7 +28,7 @@ def write(path: Path, chunks: Chunks, table: FileTable, files: Unfinished) -> No
         FileRefused: another ending, a package that is lacking, a place that cannot be written to,
             or a value that cannot be written.
     """
-    format = formats().get(path.suffix)
+    format = formats().get(path.suffix) or exports().get(path.suffix)
     if format is None:
         raise FileRefused(f"{path.name}: the ending must be one of {', '.join(endings())}")
     try:
@@ -46,4 +47,4 @@ def made_folder(path: Path) -> None:
 
 def endings() -> tuple[str, ...]:
     """The endings that can be written."""
-    return tuple(formats())
+    return (*formats(), *exports())

@@ -127,7 +127,7 @@ class Planning:
         if table.name in self._stocked:
             return
         self._stocked.add(table.name)
-        view: View[Any] = self._kiosk._store.view(table.what)  # type: ignore[arg-type]
+        view: View[Any] = self._kiosk._store.view(table.what)
         for chunk in table.chunks():
             for record in chunk:
                 view.add(record)

@@ -24,9 +24,12 @@ from urnshelf.urn.rules.base import Place, Rule
 from urnshelf.urn.rules.choices import sometimes_none
 from urnshelf.urn.rules.links import Link, Parents, link
 from urnshelf.urn.sources import Records, Source, Values
+from urnshelf.urn.variants import Variant, untold
 
 if TYPE_CHECKING:
     import pandas
+
+    from urnshelf.urn.edges import Edges
 
 T = TypeVar("T")
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -71,16 +74,17 @@ class Urn:
         self._lock = threading.Lock()
 
     @overload
-    def draw(self, what: type[T], n: None = None, /, **fields: object) -> T: ...
+    def draw(self, what: type[T] | Variant[T], n: None = None, /, **fields: object) -> T: ...
     @overload
-    def draw(self, what: type[T], n: int | range, /, **fields: object) -> list[T]: ...
+    def draw(self, what: type[T] | Variant[T], n: int | range, /, **fields: object) -> list[T]: ...
     @overload
     def draw(self, what: object, n: int | range | None = None, /, **fields: object) -> Any: ...
     def draw(self, what: Any, n: int | range | None = None, /, **fields: Any) -> Any:
         """Draw the next record or value, a list of the next n, or the slice that a range names.
 
         Args:
-            what: a record type, any other annotation, or a JSON Schema as a dictionary.
+            what: a record type, a variant of one, any other annotation, or a JSON Schema as a
+                dictionary.
             n: None for one, a number for a list; a range of indexes for a slice, after which the
                 urn goes on from where it was.
             fields: for every record: a value, a rule, or a function of other fields; for a field
@@ -94,6 +98,7 @@ class Urn:
         >>> urn.draw(list[int], 2) == Urn(seed=7).draw(list[int], range(2))
         True
         """
+        what, fields = untold(what, fields)
         source = self._source(what, fields)
         if isinstance(n, range):
             return list(source.some(_indexes(what, n)))
@@ -120,7 +125,9 @@ class Urn:
         self._layouts.clear()
         self._values.clear()
 
-    def stream(self, what: type[T], start: int = 0, /, **fields: object) -> Iterator[T]:
+    def stream(
+        self, what: type[T] | Variant[T], start: int = 0, /, **fields: object
+    ) -> Iterator[T]:
         """Draw records without end, from an index on; `draw` goes on from where it was.
 
         >>> from itertools import islice
@@ -130,6 +137,33 @@ class Urn:
         while True:
             yield from self.draw(what, range(start, start + MANY), **fields)
             start += MANY
+
+    def edges(self, what: type[T] | Variant[T], /, **fields: object) -> Edges[T]:
+        """The few records at which code breaks: in each one field is at an edge, and the others are
+        drawn. Shortest, longest, empty; limits and one inside; None, zero, negative, very great; a
+        leap day, the last moment of a year, a change of clocks; other letters, quotes, lines.
+
+        `pytest.mark.parametrize` takes them, and names each test by what its record is.
+
+        Args:
+            what: a record type, or a variant of one.
+            fields: for every record: as for `draw`; these are left as they are told.
+
+        Returns:
+            A sequence of records; `told` says what each is.
+
+        Raises:
+            RecordRefused: no record type, or one that cannot be drawn.
+
+        >>> edges = Urn(seed=7).edges(Berth, harbour="Ternhythe")
+        >>> edges.told[:3], edges[1].id
+        (('id is zero', 'id is negative', 'id is very great'), -1)
+        """
+        from urnshelf.urn.edges import edges_of
+
+        what, fields = untold(what, fields)
+        left = [*fields, *self._around.links(what)]
+        return edges_of(record_type(what), left, lambda one: self.draw(what, **{**fields, **one}))
 
     def chunks(self, what: object, n: int | range, /, **fields: object) -> Iterator[list[Any]]:
         """The first n records, or a slice, some thousands at a time, so that memory stays the same
@@ -161,6 +195,7 @@ class Urn:
         """
         from urnshelf.urn.frames import data_frame
 
+        what, fields = untold(what, fields)
         source = self._source(what, fields)
         if not isinstance(source, Records):
             raise RecordRefused(f"data_frame() takes a record type, not {_name(what)}")

@@ -44,7 +44,7 @@ class FieldRules:
     def put(self, record: Description, given: Mapping[str, Any]) -> None:
         """Set rules for a type; refused where they do not fit."""
         self.given(record, given)
-        self._set[record.form] = _nearest_last(record, self._set.get(record.form, {}), given)
+        self._set[record.form] = nearest_last(record, self._set.get(record.form, {}), given)
 
     def told(self, record: Description) -> set[str]:
         """The fields of which somebody said how they are drawn."""
@@ -71,7 +71,7 @@ class FieldRules:
             depth: how many records deep it is.
             given: for this record alone.
         """
-        told = _nearest_last(record, self._set.get(record.form, {}), given)
+        told = nearest_last(record, self._set.get(record.form, {}), given)
         own = self.given(record, told, path) if told else {}
         if depth == 0 and self.is_plain:
             return {**_plain_rules(record.form), **own}
@@ -85,7 +85,7 @@ class FieldRules:
         """The rules of the fields that are given with a draw; what was set inside of them holds."""
         if not self._set.get(record.form):
             return self.given(record, given)
-        told = _nearest_last(record, self._set[record.form], given)
+        told = nearest_last(record, self._set[record.form], given)
         heads = {_head_of(name, record) for name in given}
         return self.given(
             record,
@@ -193,7 +193,7 @@ def _steering(
     return whole, parts
 
 
-def _nearest_last(
+def nearest_last(
     record: Description, earlier: Mapping[str, Any], given: Mapping[str, Any]
 ) -> dict[str, Any]:
     """What was set, and what is given after it: a field that is given whole, or inside of which

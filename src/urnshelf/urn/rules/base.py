@@ -98,6 +98,17 @@ class Rule:
         """The values of all lanes, as a frame likes them best."""
         return self.many(lanes, *inputs)
 
+    def __repr__(self) -> str:
+        """As it is written: `rules.between(2, 4)`; of one that is made of code its name."""
+        try:
+            (name, value), *options = self.to_plan().items()
+        except RecordRefused:
+            return f"<rule {type(self).__name__.strip('_').lower()}>"
+        given = value if name in ("between", "among") and isinstance(value, list) else [value]
+        shown = [repr(one) for one in given]
+        shown += [f"{key}={one!r}" for key, one in options]
+        return f"rules.{name}({', '.join(shown)})"
+
     def to_plan(self) -> dict[str, Any]:
         """What a plan file tells of it: the table that its reader in `PLANNED` makes it of again.
 

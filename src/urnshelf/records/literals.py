@@ -141,10 +141,19 @@ def _moment(value: datetime, names: Mapping[str, Any]) -> str:
     parts += [value.microsecond] if value.microsecond else []
     zone = ""
     if value.tzinfo is not None:
-        if value.tzinfo is not UTC:
+        if value.tzinfo is not UTC or value.fold:
             raise _NoLiteral
         zone = f", tzinfo={_zone(names)}"
     return f"{_named(datetime, names)}({', '.join(map(str, parts))}{zone})"
+
+
+def _hour(value: time, names: Mapping[str, Any]) -> str:
+    parts = [value.hour, value.minute, value.second]
+    parts += [value.microsecond] if value.microsecond else []
+    if value.tzinfo not in (None, UTC) or value.fold:
+        raise _NoLiteral
+    zone = "" if value.tzinfo is None else f", tzinfo={_zone(names)}"
+    return f"{_named(time, names)}({', '.join(map(str, parts))}{zone})"
 
 
 def _zone(names: Mapping[str, Any]) -> str:
@@ -166,8 +175,6 @@ _WRITTEN: dict[type, Callable[[Any, Mapping[str, Any]], str]] = {
     UUID: lambda value, names: f'{_named(UUID, names)}("{value}")',
     datetime: _moment,
     date: lambda value, names: f"{_named(date, names)}({value.year}, {value.month}, {value.day})",
-    time: lambda value, names: (
-        f"{_named(time, names)}({value.hour}, {value.minute}, {value.second})"
-    ),
+    time: _hour,
     timedelta: _span,
 }
