@@ -1,6 +1,8 @@
 """Rules for the fields of drawn records: `from urnshelf import rules`."""
 
+from urnshelf.urn.families import children
 from urnshelf.urn.rules.choices import all_different, among, sometimes_none
+from urnshelf.urn.rules.dealt import dealt, none_with
 from urnshelf.urn.rules.following import formula, gathered, known_by
 from urnshelf.urn.rules.given import constant, declared, derived
 from urnshelf.urn.rules.later import after
@@ -14,7 +16,9 @@ __all__ = [
     "all_different",
     "among",
     "between",
+    "children",
     "constant",
+    "dealt",
     "declared",
     "derived",
     "distribution",
@@ -23,6 +27,7 @@ __all__ = [
     "gathered",
     "known_by",
     "link",
+    "none_with",
     "pattern",
     "serial",
     "sometimes_none",

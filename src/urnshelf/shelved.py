@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from uuid import UUID
 
     from urnshelf.urn.drawing import Urn
+    from urnshelf.urn.families import Children
     from urnshelf.urn.variants import Variant
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -54,16 +55,24 @@ class Shelved:
         return self._stocking.urn
 
     @overload
-    def stock(self, what: type[T] | Variant[T], n: int, /, **fields: object) -> list[T]: ...
+    def stock(
+        self, what: type[T] | Variant[T], n: int, /, *children: Children, **fields: object
+    ) -> list[T]: ...
     @overload
     def stock(self, what: type[T], n: Mapping[str, Any], /) -> T: ...
     @overload
     def stock(self, what: type[T] | Variant[T], n: None = None, /, **fields: object) -> T: ...
     @overload
+    def stock(
+        self, what: type[T] | Variant[T], n: None, /, *children: Children, **fields: object
+    ) -> T: ...
+    @overload
     def stock(self, what: list[T], /) -> list[T]: ...
     @overload
     def stock(self, what: T, /) -> T: ...
-    def stock(self, what: object, n: object = None, /, **fields: object) -> Any:
+    def stock(
+        self, what: object, n: object = None, /, *children: Children, **fields: object
+    ) -> Any:
         """Put records on the shelf, drawn ones or your own: all of them, or none.
 
         A drawn record whose key, or a field that must be unique, is taken is passed over. What it
@@ -74,6 +83,8 @@ class Shelved:
             what: a record type, or a variant of one, to draw; a record of your own, or a list of
                 them.
             n: how many to draw; none for one; or a mapping of all fields for a record of your own.
+            children: of each of them, `rules.children(Mooring, (0, 5), days=3)`, which are stocked
+                with them.
             fields: as for `urn.draw`: a value, a rule, or a function of other fields for every
                 drawn record.
 
@@ -90,7 +101,7 @@ class Shelved:
         >>> [vessel.id for vessel in shelf.stock(Vessel, 3, flag="SE")]
         [1, 2, 3]
         """
-        return self._stocking.stock(what, n, fields)
+        return self._stocking.stock(what, n, fields, children)
 
     def records(self, record_type: type[T]) -> Table[T]:
         """The shelf's records of one type.

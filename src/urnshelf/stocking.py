@@ -34,6 +34,8 @@ class Stocking:
         self._store = store
         self._seed = seed
         self._defaults = defaults
+        self._dealt: dict[tuple[Any, Any], int] = {}
+        """To how many parents of a type children of another one were dealt."""
 
     @cached_property
     def urn(self) -> Urn:
@@ -42,7 +44,7 @@ class Stocking:
 
         return Urn(self._seed, defaults=self._defaults, _around=self._store)
 
-    def stock(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:
+    def stock(self, what: Any, n: Any, fields: dict[str, Any], below: tuple[Any, ...] = ()) -> Any:
         """Records of a type, drawn, or the user's own: all of them, or none."""
         if isinstance(what, Variant):
             what, fields = what.form, merged(what.form, what.fields, fields)
@@ -50,7 +52,11 @@ class Stocking:
             with self._store.lock:  # one record is stored whole, or not at all
                 return self._own(what)
         with self._store.lock, self._store.journal.together():
-            return self._stocked(what, n, fields)
+            found = self._stocked(what, n, fields)
+            if below:
+                _check_children(what, below)
+                self._with_children(what, found if isinstance(found, list) else [found], below)
+            return found
 
     def _stocked(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:
         if isinstance(n, Mapping):
@@ -65,6 +71,27 @@ class Stocking:
             "stock() takes a record type and a number, or one record or a list of them alone, not "
             f"{show(what)}"
         )
+
+    def _with_children(self, parent: Any, records: list[Any], below: tuple[Any, ...]) -> None:
+        """Stock the children of these parents, and theirs."""
+        from urnshelf.urn.families import parent_field  # few stock families
+        from urnshelf.urn.mixing import key_of
+
+        of: Any = description_of(parent)
+        for family in below:
+            child: Any = description_of(family.form)
+            links = self._store.links(family.form)
+            name, key = parent_field(child, of, self._store.key_of(parent), links, family.field)
+            dealing = family.dealing(key_of(self._seed, of.full_name, child.full_name, name))
+            begin = self._dealt.get((parent, family.form), 0)
+            self._dealt[parent, family.form] = begin + len(records)
+            made: list[Any] = []
+            for number, record in enumerate(records, begin):
+                named = record if key is None else of.fetch(record, key)
+                many = len(dealing.children(number))
+                made += self._draw(family.form, many, {**family.fields, name: named}, ())
+            if family.below and made:
+                self._with_children(family.form, made, family.below)
 
     def _own(self, record: Any) -> Any:
         if description_of(type(record)) is None:
@@ -85,6 +112,17 @@ class Stocking:
                     )
                 self._draw(parent, min(n, PARENTS), {}, (*waiting, record_type))
         return self.urn._stocked(record_type, n, fields, view)
+
+
+def _check_children(what: Any, below: tuple[Any, ...]) -> None:
+    from urnshelf.urn.families import Children
+
+    wrong = next((one for one in below if not isinstance(one, Children)), None)
+    if wrong is not None or not isinstance(what, type):
+        raise RecordRefused(
+            f"stock({show(what, 40)}, …, {show(wrong, 40)}): after a type and a number stand "
+            "children of these records, rules.children(…)"
+        )
 
 
 def _check_count(record_type: Any, n: object) -> None:

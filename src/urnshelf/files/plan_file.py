@@ -6,11 +6,13 @@ import json
 import tomllib
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypedDict
 
 from urnshelf.errors import RecordRefused
 from urnshelf.files.file_table import plain_name
+from urnshelf.files.plan_checks import refuse_unknown, rules_told, whole_number
 from urnshelf.files.plan_values import rule_from
+from urnshelf.files.plan_variants import variants_told, whole_table
 from urnshelf.files.whole import why
 from urnshelf.near_names import nearest
 from urnshelf.records.description import key_name
@@ -18,10 +20,13 @@ from urnshelf.records.display import show
 from urnshelf.store.paths import fetcher
 from urnshelf.types.forms import type_name
 from urnshelf.types.loading import load_type
-from urnshelf.types.nodes import ANYTHING, Node
+from urnshelf.types.nodes import ANYTHING, Node, node_of
+from urnshelf.urn.dealing import InTurn
 from urnshelf.urn.drawing import Urn
 from urnshelf.urn.layouts import drawable
+from urnshelf.urn.mixing import key_of
 from urnshelf.urn.rules.base import Rule
+from urnshelf.urn.rules.dealt import Dealt
 from urnshelf.urn.rules.links import Link
 from urnshelf.urn.schemas.properties import property_names
 from urnshelf.urn.variants import Variant, untold
@@ -29,9 +34,9 @@ from urnshelf.urn.variants import Variant, untold
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 FORMAT = 1
+_SAMPLE = 40
 _TOP = frozenset({"format", "seed", "tables", "kiosk", "variants"})
 _TABLE = frozenset({"type", "schema", "variant", "count", "start", "rules"})
-_VARIANT = frozenset({"type", "variant", "rules"})
 
 
 class PlannedTable:
@@ -67,6 +72,18 @@ class PlannedTable:
             raise RecordRefused(f"the table {self.name!r} has {found}")
         fetch = fetcher(name)
         return [fetch(record) for chunk in self.chunks() for record in chunk]
+
+    def some(self, field: str | None, indexes: range) -> list[Any]:
+        """One field of the records with these numbers, from the table's first: the key, where none
+        is named.
+        """
+        name = field or self._key
+        if name is None or name not in self.columns:
+            raise RecordRefused(f"the table {self.name!r} has no key; name a field with field = …")
+        start = self.start
+        several = range(indexes.start + start, indexes.stop + start)
+        fetch = fetcher(name)
+        return [fetch(one) for one in self._urn.draw(self.what, several, **self.rules)]
 
     @property
     def _key(self) -> str | None:
@@ -128,63 +145,26 @@ def read_plan(path: Path, seed: int | None = None, records: int | None = None) -
         raise RecordRefused(f"{path} cannot be read: {why(error)}") from None
     except tomllib.TOMLDecodeError as error:
         raise RecordRefused(f"{path.name} is no TOML: {error}") from None
-    _refuse_unknown(plan, _TOP, path.name)
+    refuse_unknown(plan, _TOP, path.name)
     if plan.get("format") != FORMAT:
         raise RecordRefused(
             f"{path.name}: format = {plan.get('format')!r}, but this version reads format = "
             f"{FORMAT}"
         )
-    variants = _variants(plan.get("variants", {}), path.name)
+    variants = variants_told(plan.get("variants", {}), path.name)
     kiosks = list(_kiosks(path, plan.get("kiosk", []), text))
     told = plan.get("tables", {} if kiosks else None)
     if not isinstance(told, Mapping) or not (told or kiosks):
         raise RecordRefused(f"{path.name}: there are no tables; begin one with [tables.vessels]")
-    found = seed if seed is not None else _whole(plan, "seed", 0, path.name)
+    found = seed if seed is not None else whole_number(plan, "seed", 0, path.name)
     counts = _counts(kiosks, records)
     tables: dict[str, PlannedTable] = {}
     for name, table in told.items():
-        table = _whole_table(table, variants, f"{path.name}, table {name!r}")
+        table = whole_table(table, variants, f"{path.name}, table {name!r}")
         is_counted = name in counts and isinstance(table, Mapping)
         counted = {**table, "count": counts[name]} if is_counted else table
         tables[name] = _table(path, name, counted, Urn(found), tables)
     return Plan(tables, kiosks, found)
-
-
-def _variants(told: object, file: str) -> dict[str, Mapping[str, Any]]:
-    """The variants of a plan, each as the table that it stands for."""
-    if not isinstance(told, Mapping):
-        raise RecordRefused(
-            f"{file}: variants = {show(told, 40)}, but [variants.departed] is needed"
-        )
-    found: dict[str, Mapping[str, Any]] = {}
-    for name, one in told.items():
-        where = f"{file}, variant {name!r}"
-        if not isinstance(one, Mapping):
-            raise RecordRefused(f"{where}: a table is needed, [variants.{name}]")
-        _refuse_unknown(one, _VARIANT, where)
-        if ("type" in one) == ("variant" in one):
-            raise RecordRefused(f"{where}: either a type, or another variant above it, is needed")
-        found[name] = _whole_table(one, found, where)
-    return found
-
-
-def _whole_table(table: Any, variants: Mapping[str, Mapping[str, Any]], where: str) -> Any:
-    """A table with what its variant says; its own rules go before."""
-    if not isinstance(table, Mapping) or "variant" not in table:
-        return table
-    name = table["variant"]
-    base = variants.get(name) if isinstance(name, str) else None
-    if base is None:
-        raise RecordRefused(
-            f"{where}: there is no variant {show(name, 40)} above it; "
-            f"{nearest(str(name), variants)}"
-        )
-    if "type" in table or "schema" in table:
-        raise RecordRefused(f"{where}: the variant {name!r} tells its type")
-    own, rules = table.get("rules", {}), base.get("rules", {})
-    both = {**rules, **own} if isinstance(own, Mapping) and isinstance(rules, Mapping) else own
-    rest = {key: value for key, value in table.items() if key != "variant"}
-    return {**rest, "type": base["type"], "rules": both}
 
 
 def _kiosks(path: Path, told: object, text: str) -> Iterator[PlannedKiosk]:
@@ -221,7 +201,7 @@ def _counts(kiosks: list[PlannedKiosk], records: int | None) -> dict[str, int]:
         several = kiosk.data.get("collections", [])
         for one in several if isinstance(several, list) else []:
             if isinstance(one, Mapping) and isinstance(one.get("table"), str):
-                told = _whole(one, "records", -1, kiosk.where) if "records" in one else None
+                told = whole_number(one, "records", -1, kiosk.where) if "records" in one else None
                 count = told if records is None else records
                 if count is not None:
                     found[one["table"]] = count
@@ -235,9 +215,11 @@ def _table(
     plain_name(name)
     if not isinstance(table, Mapping):
         raise RecordRefused(f"{where}: a table is needed, [tables.{name}]")
-    _refuse_unknown(table, _TABLE, where)
-    if ("type" in table) == ("schema" in table):
+    refuse_unknown(table, _TABLE, where)
+    if "type" in table and "schema" in table:
         raise RecordRefused(f"{where}: either a type or a schema is needed")
+    if "type" not in table and "schema" not in table:
+        return _of_rules(name, table, where, urn, before)
     for word in ("type", "schema"):
         if not isinstance(table.get(word, ""), str):
             raise RecordRefused(f"{where}: {word} = {show(table[word], 40)}, but a text is needed")
@@ -248,7 +230,7 @@ def _table(
     )
     columns = columns_of(what)
     rules: dict[str, Rule] = {}
-    for field, rule in _rules_told(table, name, where).items():
+    for field, rule in rules_told(table, name, where).items():
         if isinstance(what, Mapping):
             raise RecordRefused(
                 f"{where}: a JSON Schema has no rules beside it; say it in the schema"
@@ -261,23 +243,79 @@ def _table(
             rule,
             columns[field],
             f"{where}, field {field!r}",
-            lambda to, key: _link(where, to, key, before),
+            lambda to, key, children: _link(where, to, key, children, before),
         )
-    return PlannedTable(
-        name, what, _whole(table, "count", 10, where), _whole(table, "start", 0, where), urn, rules
-    )
+    return _counted(name, table, where, what, urn, rules, before)
 
 
-def _rules_told(table: Mapping[str, Any], name: str, where: str) -> Mapping[str, Any]:
-    told = table.get("rules", {})
-    if not isinstance(told, Mapping):
+def _of_rules(
+    name: str, table: Mapping[str, Any], where: str, urn: Urn, before: dict[str, PlannedTable]
+) -> PlannedTable:
+    """A table without a record type: its rules tell the columns, and their kinds."""
+    told = rules_told(table, name, where)
+    if not told:
         raise RecordRefused(
-            f"{where}: rules = {show(told, 40)}, but a table is needed, [tables.{name}.rules]"
+            f"{where}: a type or a schema is needed, or rules that tell its columns"
         )
-    return told
+
+    def read(nodes: Mapping[str, Node]) -> dict[str, Rule]:
+        return {
+            field: rule_from(
+                rule,
+                nodes[field],
+                f"{where}, field {field!r}",
+                lambda to, key, children: _link(where, to, key, children, before),
+            )
+            for field, rule in told.items()
+        }
+
+    loose = _typed_dict(name, dict.fromkeys(told, Any))
+    sample = urn.draw(loose, range(_SAMPLE), **read(dict.fromkeys(told, ANYTHING)))
+    forms = {field: _form_of([row[field] for row in sample]) for field in told}
+    what = _typed_dict(name, forms)
+    rules = read({field: node_of(form) for field, form in forms.items()})
+    return _counted(name, table, where, what, urn, rules, before)
 
 
-def _link(where: str, to: str, field: str | None, before: dict[str, PlannedTable]) -> Rule:
+_typed_dict: Any = TypedDict
+"""Called with names that only a file tells."""
+
+
+def _counted(
+    name: str,
+    table: Mapping[str, Any],
+    where: str,
+    what: Any,
+    urn: Urn,
+    rules: dict[str, Rule],
+    before: dict[str, PlannedTable],
+) -> PlannedTable:
+    """A table; where its records are dealt to parents, these tell how many there are."""
+    count = whole_number(table, "count", 10, where)
+    dealt = [(field, rule) for field, rule in rules.items() if isinstance(rule, Dealt)]
+    if dealt and "count" not in table:
+        count = _children(dealt[0][1], dealt[0][0], what, urn, before)
+    return PlannedTable(name, what, count, whole_number(table, "start", 0, where), urn, rules)
+
+
+def _form_of(values: list[Any]) -> Any:
+    """The type of a column, by some of its values."""
+    kinds = {type(value) for value in values} - {type(None)}
+    form: Any = kinds.pop() if len(kinds) == 1 else Any
+    return form | None if form is not Any and None in values else form
+
+
+def _children(rule: Any, field: str, what: Any, urn: Urn, before: dict[str, PlannedTable]) -> int:
+    """How many children the parents of a table have together."""
+    record = drawable(what)
+    parents = next(one for one in before.values() if one.what is rule.record_type)
+    assert record is not None  # a schema has no rules
+    return rule.dealing(key_of(urn.seed, record.full_name, field)).total(parents.count)  # type: ignore[no-any-return]
+
+
+def _link(
+    where: str, to: str, field: str | None, children: Any, before: dict[str, PlannedTable]
+) -> Rule:
     table = before.get(to)
     if table is None:
         raise RecordRefused(
@@ -291,6 +329,9 @@ def _link(where: str, to: str, field: str | None, before: dict[str, PlannedTable
             found.extend(table.values(field))
         return found
 
+    if children is not None:
+        in_turn = InTurn(lambda indexes: table.some(field, indexes), tuple)
+        return Dealt(table.what, children, field, in_turn.__getitem__)
     # said here, where the line is known, and not when the first record is drawn
     if not table.count:
         raise RecordRefused(f"{where}: a link to {to!r}, which has no records")
@@ -323,18 +364,3 @@ def _schema(path: Path, where: str) -> Any:
     if not isinstance(schema, Mapping):
         raise RecordRefused(f"{where}: {path.name} is no JSON Schema, but {show(schema, 40)}")
     return schema
-
-
-def _whole(table: Mapping[str, Any], key: str, default: int, where: str) -> int:
-    value = table.get(key, default)
-    if isinstance(value, bool) or not isinstance(value, int) or (value < 0 and key != "seed"):
-        raise RecordRefused(f"{where}: {key} = {value!r}, but a whole number from 0 is needed")
-    return value
-
-
-def _refuse_unknown(table: Mapping[str, Any], known: frozenset[str], where: str) -> None:
-    unknown = sorted(table.keys() - known)
-    if unknown:
-        raise RecordRefused(
-            f"{where}: {unknown[0]!r} is not known; {nearest(unknown[0], sorted(known))}"
-        )

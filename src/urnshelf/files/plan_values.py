@@ -24,7 +24,7 @@ from urnshelf.urn.rules.given import constant
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-LinkTo = Callable[[str, str | None], Rule]
+LinkTo = Callable[[str, str | None, Any], Rule]
 
 
 def from_text(text: str, node: Node, where: str) -> Any:

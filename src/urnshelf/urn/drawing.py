@@ -4,7 +4,6 @@ rule and inputs.
 
 from __future__ import annotations
 
-import json
 import threading
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Literal, TypeVar, overload
@@ -17,13 +16,24 @@ from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Node, node_of
 from urnshelf.urn.around import NOWHERE, Around, Into
 from urnshelf.urn.building import CHUNK, MANY
+from urnshelf.urn.dealing import InTurn
 from urnshelf.urn.field_rules import FieldRules, key_rule
 from urnshelf.urn.layouts import Layout, drawable, layout_of, record_type
 from urnshelf.urn.mixing import key_of
 from urnshelf.urn.rules.base import Place, Rule
 from urnshelf.urn.rules.choices import sometimes_none
+from urnshelf.urn.rules.dealt import Dealt
 from urnshelf.urn.rules.links import Link, Parents, link
-from urnshelf.urn.sources import Records, Source, Values
+from urnshelf.urn.sources import (
+    Records,
+    Source,
+    Values,
+    all_given,
+    count_of,
+    indexes_of,
+    name_of,
+    sequence_of,
+)
 from urnshelf.urn.variants import Variant, untold
 
 if TYPE_CHECKING:
@@ -101,8 +111,8 @@ class Urn:
         what, fields = untold(what, fields)
         source = self._source(what, fields)
         if isinstance(n, range):
-            return list(source.some(_indexes(what, n)))
-        found = self._next(what, source, 1 if n is None else _count(what, n), fields)
+            return list(source.some(indexes_of(what, n)))
+        found = self._next(what, source, 1 if n is None else count_of(what, n), fields)
         return found[0] if n is None else found
 
     def set_rules(self, what: object, /, **rules: object) -> None:
@@ -172,7 +182,7 @@ class Urn:
         >>> [len(chunk) for chunk in Urn(seed=7).chunks(Vessel, 10_000)]
         [10000]
         """
-        indexes = _indexes(what, n)
+        indexes = indexes_of(what, n)
         for start in range(0, len(indexes), CHUNK):
             yield self.draw(what, indexes[start : start + CHUNK], **fields)
 
@@ -198,8 +208,8 @@ class Urn:
         what, fields = untold(what, fields)
         source = self._source(what, fields)
         if not isinstance(source, Records):
-            raise RecordRefused(f"data_frame() takes a record type, not {_name(what)}")
-        return data_frame(source.layout, _indexes(what, n))
+            raise RecordRefused(f"data_frame() takes a record type, not {name_of(what)}")
+        return data_frame(source.layout, indexes_of(what, n))
 
     def _stocked(self, what: object, n: int, fields: Mapping[str, Any], into: Into) -> list[Any]:
         """The next n records, each stored before the next is looked at: one that would meet another
@@ -232,7 +242,7 @@ class Urn:
             for made in batch:
                 taken = self._around.taken(what, made) if may_meet else ()
                 # what was asked for is not passed over: the store says that it is taken
-                if taken and not _all_given(taken, fields):
+                if taken and not all_given(taken, fields):
                     misses += 1
                     source.check_room(taken, misses, self._around.count(what))
                     continue
@@ -242,7 +252,7 @@ class Urn:
 
     def _advance(self, what: Any, n: int) -> int:
         """Where the next n begin; several threads may ask."""
-        sequence = _sequence_of(what)
+        sequence = sequence_of(what)
         with self._lock:
             start = self._drawn.get(sequence, 0)
             self._drawn[sequence] = start + n
@@ -260,7 +270,7 @@ class Urn:
             return self._of_schema(what)
         if isinstance(what, str):
             raise RecordRefused(f"draw({what!r}): a type is needed, and not its name")
-        sequence = _sequence_of(what)
+        sequence = sequence_of(what)
         if sequence not in self._values:
             name = type_name(what)
             rule = self._rules.drawer.value(node_of(what), name)
@@ -294,6 +304,9 @@ class Urn:
 
     def _parents_of(self, rule: Link, place: Place) -> Parents:
         field = self._linked_field(rule, place.field.node, place.where)
+        if isinstance(rule, Dealt):
+            parents_in_turn = self._in_turn(rule, field)
+            return lambda: parents_in_turn
         drawn: list[Any] = []
 
         def parents() -> Sequence[Any]:
@@ -304,6 +317,16 @@ class Urn:
             return known or drawn
 
         return parents
+
+    def _in_turn(self, rule: Dealt, field: str | None) -> InTurn:
+        """The parents by their index: those on the shelf, or as they would be drawn."""
+        fetch = record_type(rule.record_type).fetch
+
+        def some(indexes: range) -> Sequence[Any]:
+            made = self.draw(rule.record_type, indexes)
+            return made if field is None else [fetch(one, field) for one in made]
+
+        return InTurn(some, lambda: self._around.parents(rule.record_type, field))
 
     def _drawn_parents(self, rule: Link, field: str | None) -> list[Any]:
         """The first that would be drawn; none where these need such parents themselves."""
@@ -348,53 +371,3 @@ class Urn:
 
         name = str(schema.get("$id") or schema.get("title") or "")
         return Values(schema_rule(schema), key_of(self.seed, "json schema", name))
-
-
-def _indexes(what: object, n: object) -> range:
-    indexes = n if isinstance(n, range) else range(_count(what, n))
-    if indexes and min(indexes[0], indexes[-1]) < 0:
-        raise _no_number(what, n)
-    return indexes
-
-
-def _count(what: object, n: object) -> int:
-    if isinstance(n, bool) or not isinstance(n, int) or n < 0:
-        raise _no_number(what, n)
-    return n
-
-
-def _no_number(what: object, n: object) -> RecordRefused:
-    return RecordRefused(
-        f"draw({_name(what)}, {show(n, 40)}): a whole number from 0, or a range of indexes from 0, "
-        "is needed"
-    )
-
-
-def _name(what: object) -> str:
-    return "schema" if isinstance(what, Mapping) else type_name(what)
-
-
-def _sequence_of(what: object) -> object:
-    """What is counted together: a type, or a schema by what it says."""
-    if isinstance(what, Mapping):
-        return json.dumps(what, sort_keys=True, default=repr)
-    if isinstance(what, type):
-        return what
-    # equal types may be written in another order, and then other values are drawn
-    return (what, repr(what)) if _is_hashable(what) else repr(what)
-
-
-def _is_hashable(what: object) -> bool:
-    try:
-        hash(what)
-    except TypeError:  # a type with notes that can change
-        return False
-    return True
-
-
-def _all_given(names: Sequence[str], fields: Mapping[str, Any]) -> bool:
-    """Whether the user gave a value for each of these fields, and not a rule."""
-    return all(
-        name in fields and not isinstance(fields[name], Rule) and not callable(fields[name])
-        for name in names
-    )

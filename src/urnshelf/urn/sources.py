@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+import json
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from math import prod
 from typing import Any
 
 from urnshelf.errors import RecordRefused
+from urnshelf.records.display import show
+from urnshelf.types.forms import type_name
 from urnshelf.urn.building import CHUNK, records
 from urnshelf.urn.layouts import Layout
 from urnshelf.urn.mixing import Bits
@@ -77,3 +80,59 @@ class Values:
 
 
 Source = Records | Values
+
+
+# --- what is asked for ---------------------------------------------------------------------------
+
+
+def indexes_of(what: object, n: object) -> range:
+    """The indexes that are asked for; raises RecordRefused for what is none."""
+    indexes = n if isinstance(n, range) else range(count_of(what, n))
+    if indexes and min(indexes[0], indexes[-1]) < 0:
+        raise _no_number(what, n)
+    return indexes
+
+
+def count_of(what: object, n: object) -> int:
+    """How many are asked for; raises RecordRefused for what is no number."""
+    if isinstance(n, bool) or not isinstance(n, int) or n < 0:
+        raise _no_number(what, n)
+    return n
+
+
+def _no_number(what: object, n: object) -> RecordRefused:
+    return RecordRefused(
+        f"draw({name_of(what)}, {show(n, 40)}): a whole number from 0, or a range of indexes from "
+        "0, is needed"
+    )
+
+
+def name_of(what: object) -> str:
+    """How messages call what is drawn."""
+    return "schema" if isinstance(what, Mapping) else type_name(what)
+
+
+def sequence_of(what: object) -> object:
+    """What is counted together: a type, or a schema by what it says."""
+    if isinstance(what, Mapping):
+        return json.dumps(what, sort_keys=True, default=repr)
+    if isinstance(what, type):
+        return what
+    # equal types may be written in another order, and then other values are drawn
+    return (what, repr(what)) if _is_hashable(what) else repr(what)
+
+
+def _is_hashable(what: object) -> bool:
+    try:
+        hash(what)
+    except TypeError:  # a type with notes that can change
+        return False
+    return True
+
+
+def all_given(names: Sequence[str], fields: Mapping[str, Any]) -> bool:
+    """Whether the user gave a value for each of these fields, and not a rule."""
+    return all(
+        name in fields and not isinstance(fields[name], Rule) and not callable(fields[name])
+        for name in names
+    )

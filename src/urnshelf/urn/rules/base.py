@@ -139,7 +139,7 @@ class PlanRule(NamedTuple):
         where: file, table and field, for messages.
         typed: makes a plain value one of the field's type.
         rule_of: makes the rule of another table of TOML, for a field that is never None.
-        link_to: gives the link to a field of another table of the plan.
+        link_to: gives the link to a field of another table of the plan, or what deals its children.
     """
 
     value: Any
@@ -148,7 +148,7 @@ class PlanRule(NamedTuple):
     where: str
     typed: Callable[[Any], Any]
     rule_of: Callable[[Any], Rule]
-    link_to: Callable[[str, str | None], Rule]
+    link_to: Callable[[str, str | None, Any], Rule]
 
 
 class Planned(NamedTuple):

@@ -54,7 +54,7 @@ class Link(Rule):
 
 @planned("link", "field")
 def _link_of(entry: PlanRule) -> Rule:
-    return entry.link_to(entry.value, entry.options.get("field"))
+    return entry.link_to(entry.value, entry.options.get("field"), None)
 
 
 def link(record_type: Any, field: str | None = None, count: int = 100) -> Rule:
