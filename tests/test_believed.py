@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import tomllib
 from dataclasses import dataclass
@@ -18,6 +19,7 @@ import pytest
 import believed
 from urnshelf import RecordRefused, Urn, rules
 from urnshelf.urn.gazetteer import country_of
+from urnshelf.urn.number_names import ranges_of
 
 
 @pytest.mark.parametrize("record_type", believed.TYPES)
@@ -249,3 +251,31 @@ def test_nothing_but_plain_letters_in_an_address() -> None:
     people = Urn(7).draw(Person, 2000)
     assert any(not one.name.isascii() for one in people)
     assert all(re.fullmatch(r"[a-z0-9.-]+@example\.(com|net|org)", one.email) for one in people)
+
+
+# --- what the docs say of them --------------------------------------------------------------------
+
+
+def numbers_table() -> str:
+    """The table of names in the docs, as the code has it."""
+    lines = ["| names | are | from | to | |", "|---|---|---|---|---|"]
+    for names, found in ranges_of():
+        plural = "s" if found.decimals > 1 else ""
+        decimals = f", {found.decimals} decimal{plural}" if found.decimals else ""
+        skewed = "skewed" if found.is_skewed else ""
+        told = ", ".join(f"`{name}`" for name in names)
+        ends = f"{found.low:,.9g} | {found.high:,.9g}{decimals}"
+        lines.append(f"| {told} | {found.meaning} | {ends} | {skewed} |")
+    return "\n".join(lines)
+
+
+def test_the_docs_have_the_names_that_the_code_has(root: Path) -> None:
+    page = root / "docs" / "what-names-mean.md"
+    front, begin, rest = page.read_text("utf-8").partition("<!-- numbers -->\n")
+    told, end, back = rest.partition("<!-- end of numbers -->")
+    if "WRITE_GOLDEN" in os.environ:
+        page.write_text(f"{front}{begin}{numbers_table()}\n{end}{back}", "utf-8")
+        told = numbers_table() + "\n"
+    assert told == numbers_table() + "\n"
+    names = [name for names, _ in ranges_of() for name in names]
+    assert len(set(names)) == len(names) > 400

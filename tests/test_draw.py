@@ -146,7 +146,7 @@ def test_a_plan_draws_tables_whose_references_hold(
     plan = str(root / "examples" / "harbour.toml")
     code, out, _ = run(capsys, plan)
     assert code == 0
-    assert [title in out for title in ("vessels: 20", "berths: 8", "moorings: 20 of 60")] == [
+    assert [title in out for title in ("vessels: 20", "berths: 8", "moorings: 20 of 62")] == [
         True
     ] * 3
     code, out, _ = run(capsys, plan, "-o", f"{tmp_path}/*.jsonl")
@@ -226,7 +226,7 @@ def test_a_plan_may_hold_json_schemas(tmp_path: Path, capsys: pytest.CaptureFixt
             "format = 1\ncolour = 3\n[tables.a]",
             "p.toml: 'colour' is not known; it has format, kiosk, seed, tables",
         ),
-        ("format = 1\n[tables.a]", "p.toml, table 'a': either a type or a schema"),
+        ("format = 1\n[tables.a]", "p.toml, table 'a': a type or a schema is needed, or rules"),
         (
             "format = 1\n[tables.a]\ntype = 'nowhere:X'",
             "table 'a': 'nowhere:X': there is no module nowhere",
@@ -273,6 +273,17 @@ def test_a_wrong_plan_says_where(
     import re
 
     assert re.search(complaint, err), err
+
+
+def test_a_picture_of_a_plan_is_saved(
+    root: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path = tmp_path / "graph.png"
+    code, out, _ = run(capsys, str(root / "examples" / "harbour.toml"), "--picture", str(path))
+    assert (code, out) == (0, f"{path}: 4 tables\n")
+    assert path.read_bytes().startswith(b"\x89PNG")
+    code, _, err = run(capsys, str(root / "examples" / "harbour.toml"), "--picture", "x.gif")
+    assert (code, "the ending must be .png" in err) == (2, True)
 
 
 def test_a_picture_is_saved(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

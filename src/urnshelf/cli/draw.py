@@ -46,12 +46,11 @@ def draw(
         picture: a PNG file.
     """
     if what.endswith(".toml"):
-        if count is not None or fields or picture:
+        if count is not None or fields:
             raise RecordRefused(
-                "a plan file tells the counts and rules itself: -n, --set and --picture go with "
-                "MODULE:TYPE"
+                "a plan file tells the counts and rules itself: -n and --set go with MODULE:TYPE"
             )
-        _draw_plan(_tables(Path(what), seed), out)
+        _draw_plan(_tables(Path(what), seed), out, picture)
         return
     table = _table(load_type(what), SHOWN if count is None else count, seed or 0, fields)
     if picture is not None:
@@ -87,10 +86,16 @@ def _tables(path: Path, seed: int | None) -> list[PlannedTable]:
     return list(plan.tables.values())
 
 
-def _draw_plan(tables: list[PlannedTable], out: str | None) -> None:
-    if out is None:
+def _draw_plan(tables: list[PlannedTable], out: str | None, picture: str | None) -> None:
+    if picture is not None:
+        from urnshelf.cli.plan_picture import save_plan_picture
+
+        save_plan_picture(tables, Path(picture))
+        print(f"{picture}: {len(tables)} tables")
+    if out is None and picture is None:
         for table in tables:
             _preview(table)
+    if out is None:
         return
     _write([(table, _place(table, out)) for table in tables])
 

@@ -129,7 +129,9 @@ def _parser() -> argparse.ArgumentParser:
         f"write to a file that ends in {', '.join(endings())}; for a plan a folder, or DIR/*.jsonl"
     )
     draw.add_argument("-o", "--output", metavar="FILE", help=output)
-    draw.add_argument("--picture", metavar="PNG", help="save a picture, one panel a field")
+    draw.add_argument(
+        "--picture", metavar="PNG", help="save a picture: a panel a field; of a plan, its tables"
+    )
     explain = commands.add_parser(
         "explain", help="how the methods of an interface are read, as a table"
     )

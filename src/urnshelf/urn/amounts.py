@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from datetime import date, datetime, timedelta
-from decimal import ROUND_HALF_UP, Decimal
+from decimal import Decimal
 from typing import Any
 
 from urnshelf.records.recognising import description_of
 from urnshelf.types.nodes import Kind
 from urnshelf.urn.life_lines import when
-from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.following import Formula, Gathered
+from urnshelf.urn.shares import Share, Span
 from urnshelf.urn.siblings import Siblings, beside, plain, split, those
 
 _QUANTITY = (
@@ -78,55 +78,6 @@ _SPANS = {
     "seconds": 1, "s": 1, "minutes": 60, "min": 60, "mins": 60, "hours": 3600, "h": 3600,
     "days": 86_400,
 }  # fmt: skip
-
-
-class Share(Rule):
-    """A part of another number.
-
-    Args:
-        source: the other field.
-        low, high: how much of it, in thousandths.
-        form: the field's type.
-        step: thousandths between two shares.
-    """
-
-    vectorised = False
-
-    def __init__(self, source: str, low: int, high: int, form: Any, step: int = 1) -> None:
-        self.needs = (source,)
-        self._low, self._count, self._step, self._form = low, (high - low) // step + 1, step, form
-
-    def one(self, bits: Bits, *inputs: object) -> Any:
-        """One part; None of None."""
-        if inputs[0] is None:
-            return None
-        share = self._low + bits.below(self._count) * self._step
-        exact = Decimal(str(inputs[0])) * share / 1000
-        if self._form is int:
-            return int(exact)
-        rounded = exact.quantize(Decimal("0.01"), ROUND_HALF_UP)
-        return float(rounded) if self._form is float else rounded
-
-
-class Span(Rule):
-    """How long it is from one moment or day to another, in whole units."""
-
-    vectorised = False
-
-    def __init__(self, start: str, end: str, unit: int, form: Any) -> None:
-        self.needs = (start, end)
-        self._unit, self._form = unit, form
-
-    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
-        """The number of units; None where one of the two is not there."""
-        start, end = inputs
-        if start is None or end is None:
-            return None
-        length: timedelta = end - start
-        if self._form is timedelta:
-            return length
-        exact = Decimal(length // timedelta(microseconds=1)) / (self._unit * 1_000_000)
-        return self._form(exact) if self._form is not int else int(exact)
 
 
 def amount_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
@@ -300,6 +251,24 @@ def _bmi(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
     return None
 
 
+_LONG = ("length", "length_m", "loa", "length_overall", "length_over_all_m")
+
+
+def _draught(
+    name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
+) -> Rule | None:
+    """Ships draw a twentieth of their length, or a little more."""
+    del siblings
+    length = beside(numbers, _LONG, front, name)
+    return None if length is None else Share(length, 45, 110, form, decimals=1)
+
+
+def _beam(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
+    del siblings
+    length = beside(numbers, _LONG, front, name)
+    return None if length is None else Share(length, 140, 280, form, decimals=1)
+
+
 _Way = Callable[[str, str, Any, Siblings, Siblings], Rule | None]
 _WAYS: tuple[tuple[tuple[str, ...], _Way], ...] = (
     (_TAX, _tax),
@@ -317,6 +286,8 @@ _WAYS: tuple[tuple[tuple[str, ...], _Way], ...] = (
     (("instalment", "installment", "monthly_payment", "repayment"), _instalment),
     (("balance", "outstanding_balance", "outstanding", "remaining_balance"), _owed),
     (("percentage", "percent", "pct"), _percentage),
+    (("draught", "draught_m", "draft_m", "max_draught_m"), _draught),
+    (("beam", "beam_m"), _beam),
     (("bmi",), _bmi),
 )
 

@@ -143,11 +143,13 @@ def _email(of: tuple[str, ...]) -> Rule | None:
     if not of:
         return None
 
-    def address(*inputs: Any) -> str:
-        *names, number, top = inputs
-        return safe.email_of(*_parts(names), number, top)
-
+    address = safe.email_of if len(of) == 2 else _address_of
     return Safe("e-mail address", True, email_forms, address, 90, 3, needs=of)
+
+
+def _address_of(name: object, number: int, top: int) -> str:
+    """An address for a whole name."""
+    return safe.email_of(*_parts([name]), number, top)
 
 
 def _initials(of: tuple[str, ...]) -> Rule:

@@ -95,9 +95,9 @@ def dealt(record_type: Any, children: Counts, field: str | None = None) -> Rule:
     Raises:
         RecordRefused: no numbers of children.
 
-    >>> moorings = Urn(seed=7).draw(Mooring, 5, vessel_id=rules.dealt(Vessel, (1, 2)))
+    >>> moorings = Urn(seed=7).draw(Mooring, 6, vessel_id=rules.dealt(Vessel, 2))
     >>> [mooring.vessel_id for mooring in moorings]
-    [1, 1, 2, 3, 4]
+    [1, 1, 2, 2, 3, 3]
     """
     return Dealt(record_type, children, field)
 
