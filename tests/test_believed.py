@@ -279,3 +279,33 @@ def test_the_docs_have_the_names_that_the_code_has(root: Path) -> None:
     assert told == numbers_table() + "\n"
     names = [name for names, _ in ranges_of() for name in names]
     assert len(set(names)) == len(names) > 400
+
+
+# --- where others are told so that nothing comes of them ------------------------------------------
+
+
+@dataclass
+class Priced:
+    quantity: int
+    unit_price: Decimal
+    discount: Decimal
+    net: Decimal
+    tax: Decimal
+    total: Decimal
+
+
+def test_rules_of_ones_own_make_no_circle_with_what_names_mean() -> None:
+    priced = Urn(7).draw(Priced, 30, quantity=rules.derived(lambda total: int(total)))
+    assert all(one.quantity == int(one.total) for one in priced)
+    assert all(one.net == one.quantity * one.unit_price - one.discount for one in priced)
+    whole = Urn(7).draw(Priced, 30)
+    assert all(one.total == one.net + one.tax and one.total > 0 for one in whole)
+
+
+@pytest.mark.parametrize("n", [30, 600])
+def test_a_wrong_value_on_purpose_leaves_the_others_drawn(n: int) -> None:
+    for wrong in ("five", None):
+        priced = Urn(7).draw(Priced, n, quantity=rules.constant(wrong))
+        assert all(type(one.net) is Decimal and type(one.total) is Decimal for one in priced)
+    people = Urn(7).draw(Person, n, name=rules.constant(None))
+    assert all(one.email.endswith(("example.com", "example.net", "example.org")) for one in people)

@@ -162,6 +162,7 @@ def test_a_plan_draws_tables_whose_references_hold(
     assert run(capsys, plan, "-o", str(tmp_path / "folder"))[0] == 0
     assert sorted(path.name for path in (tmp_path / "folder").iterdir()) == [
         "berths.csv",
+        "lots.csv",
         "moorings.csv",
         "vessels.csv",
     ]

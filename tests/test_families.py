@@ -113,6 +113,25 @@ def test_many_to_many(shelf: Shelf) -> None:
     assert {course for _, course in pairs} == set(range(1, 7))
 
 
+def test_many_to_many_without_a_shelf() -> None:
+    enrolments = Urn(7).draw(
+        Enrolment,
+        600,
+        student_id=rules.dealt(Student, (1, 6)),
+        course_id=rules.link(Course, count=6, once_per="student_id"),
+    )
+    pairs = [(one.student_id, one.course_id) for one in enrolments]
+    assert len(set(pairs)) == 600
+    assert Counter(course for _, course in pairs).keys() == set(range(1, 7))
+    again = Urn(7).draw(
+        Enrolment,
+        range(300, 310),
+        student_id=rules.dealt(Student, (1, 6)),
+        course_id=rules.link(Course, count=6, once_per="student_id"),
+    )
+    assert again == enrolments[300:310]
+
+
 @pytest.mark.parametrize(
     ("stock", "told"),
     [
@@ -183,6 +202,7 @@ vessel_id = { dealt = "vessels", children = { 0 = 1, 2 = 3 } }
 [tables.lots.rules]
 id = { serial = "L-" }
 mooring_id = { dealt = "moorings", children = [1, 2], field = "id" }
+vessel_id = { link = "vessels", once_per = "mooring_id" }
 weight = { between = [0.5, 9.0], decimals = 1 }
 price = { formula = "weight * 3", decimals = 2 }
 note = { sometimes_none = { among = ["wet", "dry"] }, rate = 0.5 }
@@ -207,6 +227,7 @@ def test_tables_of_a_plan_are_dealt_and_need_no_type(tmp_path: Path) -> None:
     assert len(moorings) == 192
     assert Counter(counted[str(n)] for n in range(1, 129)) == {0: 32, 2: 96}
     assert Counter(row["mooring_id"] for row in lots).keys() == {row["id"] for row in moorings}
+    assert len({(row["mooring_id"], row["vessel_id"]) for row in lots}) == len(lots)
     for row in lots:
         assert float(row["price"]) == round(float(row["weight"]) * 3, 2)
         assert (row["note"] == "") is (row["seen"] == "")

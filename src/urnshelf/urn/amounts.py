@@ -117,7 +117,9 @@ def _gross(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblin
     if net is None or net == name:
         return None
     more = [beside(numbers, words, front, name) for words in (_TAX, _MORE)]
-    off = beside(numbers, _OFF, front, name)
+    # of a net amount that is a product it is taken off already
+    is_product = beside(numbers, _QUANTITY, front, name) and beside(numbers, _UNIT, front, name)
+    off = None if is_product else beside(numbers, _OFF, front, name)
     added = [one for one in more if one is not None]
     if not added and off is None:
         return None
@@ -157,7 +159,9 @@ def _product(
 
 def _off(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
     del siblings
-    source = beside(numbers, (*_NET, *_UNIT), front, name)
+    is_product = beside(numbers, _QUANTITY, front, name) is not None
+    sources = (*_UNIT, *_NET) if is_product else (*_NET, *_UNIT)
+    source = beside(numbers, sources, front, name)
     return None if source is None else Share(source, 0, 300, form, 50)
 
 

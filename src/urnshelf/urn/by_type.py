@@ -12,6 +12,7 @@ from urnshelf.records.recognising import description_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.limits import NO_LIMITS, Limits, limits_of
 from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node, node_of
+from urnshelf.urn.belonging import Belonging
 from urnshelf.urn.by_name import rule_for
 from urnshelf.urn.library_types import noted_rule, typed_rule
 from urnshelf.urn.parts import Checked, Fitted, Items, OneOf, Tuple
@@ -71,7 +72,14 @@ class Drawer:
         rule = noted_rule((*node.notes, *notes), rule, path)
         # a serial is a key, and of a key only the store knows when it is there
         is_left = rule.in_series or rule.tells_none
-        return sometimes_none(rule, NONE_RATE) if node.optional and not is_left else rule
+        found = sometimes_none(rule, NONE_RATE) if node.optional and not is_left else rule
+        if not found.needs:
+            return found
+
+        def by_itself() -> Rule:
+            return self.field(name, node, limits, path, {}, depth, notes)
+
+        return Belonging(found, by_itself, node.optional)
 
     def value(self, node: Node, path: str, depth: int = 0, limits: Limits = NO_LIMITS) -> Rule:
         """The rule of a type; raises RecordRefused, with the path, for one that cannot be drawn."""

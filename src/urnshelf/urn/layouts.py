@@ -11,6 +11,7 @@ from urnshelf.errors import RecordRefused
 from urnshelf.records.description import NOT_THERE, Description
 from urnshelf.records.recognising import description_of
 from urnshelf.types.forms import type_name
+from urnshelf.urn.belonging import Belonging
 from urnshelf.urn.mixing import Bits, key_of
 from urnshelf.urn.rules.base import ABSENT, TRIES, Rule
 
@@ -105,6 +106,7 @@ def in_order(record: Description, columns: Iterable[Column]) -> list[Column]:
     circle.
     """
     named = {column.name: column for column in columns}
+    _break_circles(named)
     ordered: dict[str, Column] = {}
 
     def visit(name: str, waiting: tuple[str, ...]) -> None:
@@ -128,6 +130,36 @@ def in_order(record: Description, columns: Iterable[Column]) -> list[Column]:
     for name in record.given:
         visit(name, ())
     return list(ordered.values())
+
+
+def _break_circles(named: dict[str, Column]) -> None:
+    """Where rules that somebody gave need fields whose own rules were only found by their names,
+    and these need them, what was found gives way: it is drawn by its name alone.
+    """
+    done: set[str] = set()
+
+    def visit(name: str, waiting: tuple[str, ...]) -> None:
+        if name in done or name not in named:
+            return
+        circle = (*waiting[waiting.index(name) :],) if name in waiting else ()
+        for one in circle:
+            rule = named[one].rule
+            if isinstance(rule, Belonging):
+                named[one] = named[one]._replace(rule=rule.make_alone())
+                return
+        if circle:
+            return  # it is told as what it is
+        for needed in named[name].rule.needs:
+            visit(needed, (*waiting, name))
+        done.add(name)
+
+    for _ in range(len(named)):
+        done.clear()
+        before = [column.rule for column in named.values()]
+        for name in list(named):
+            visit(name, ())
+        if all(one is column.rule for one, column in zip(before, named.values(), strict=True)):
+            return
 
 
 def values_of(layout: Layout, index: int, attempt: int) -> dict[str, Any]:

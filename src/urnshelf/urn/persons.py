@@ -83,7 +83,8 @@ def person_rule(name: str, siblings: Siblings) -> Rule | None:
                           (_INITIALS, _initials), (_USERS, _user)):  # fmt: skip
         parts = split(name, endings)
         if parts is not None:
-            return make(_of(parts[0], siblings, name))
+            of = _of(parts[0], siblings, name)
+            return make(of, any(siblings[one].optional for one in of))
     return _whole(name, siblings) if is_whole_name(name, siblings) else None
 
 
@@ -129,22 +130,29 @@ def _parts(names: Sequence[Any]) -> tuple[str, str]:
     return (texts[0], texts[-1]) if texts else ("", "")
 
 
-def _given(of: tuple[str, ...]) -> Rule:
-    del of
+def _given(of: tuple[str, ...], some_are_none: bool) -> Rule:
+    del of, some_are_none
     return among(*people.GIVEN)
 
 
-def _family(of: tuple[str, ...]) -> Rule:
-    del of
+def _family(of: tuple[str, ...], some_are_none: bool) -> Rule:
+    del of, some_are_none
     return among(*people.FAMILY)
 
 
-def _email(of: tuple[str, ...]) -> Rule | None:
+def _email(of: tuple[str, ...], some_are_none: bool) -> Rule | None:
     if not of:
         return None
 
-    address = safe.email_of if len(of) == 2 else _address_of
+    whole: Any = _address if some_are_none else safe.email_of
+    address = whole if len(of) == 2 else _address_of
     return Safe("e-mail address", True, email_forms, address, 90, 3, needs=of)
+
+
+def _address(given: object, family: object, number: int, top: int) -> str:
+    if given is None or family is None:
+        given, family = _parts([given, family])
+    return safe.email_of(given, family, number, top)
 
 
 def _address_of(name: object, number: int, top: int) -> str:
@@ -152,14 +160,16 @@ def _address_of(name: object, number: int, top: int) -> str:
     return safe.email_of(*_parts([name]), number, top)
 
 
-def _initials(of: tuple[str, ...]) -> Rule:
+def _initials(of: tuple[str, ...], some_are_none: bool) -> Rule:
+    del some_are_none
     if not of:
         letters = "ABCDEFGHJKLMNOPRSTVWY"
         return Composed(lambda a, b: letters[a] + letters[b], len(letters), len(letters))
     return Composed(lambda *names: "".join(one[:1] for one in _parts(names)), needs=of)
 
 
-def _user(of: tuple[str, ...]) -> Rule | None:
+def _user(of: tuple[str, ...], some_are_none: bool) -> Rule | None:
+    del some_are_none
     if not of:
         return None
     return Composed(_user_name, 90, needs=of)

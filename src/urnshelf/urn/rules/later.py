@@ -128,7 +128,9 @@ def _moved(first: Any, gap: int, decimals: int) -> Any:
         return first + Decimal(gap).scaleb(-decimals)
     if isinstance(first, float):
         return round(first + gap / 10**decimals, decimals)
-    return first + gap if isinstance(first, int) else first
+    if isinstance(first, int):
+        return first + gap
+    raise RecordRefused(f"after(): {show(first, 40)} is no day, no moment and no number")
 
 
 @planned("after", "gap", "decimals")
