@@ -113,6 +113,19 @@ def test_many_to_many(shelf: Shelf) -> None:
     assert {course for _, course in pairs} == set(range(1, 7))
 
 
+@dataclass
+class Clerk:
+    id: int
+    deputy_of: int | None
+
+
+def test_links_to_its_own_type_make_no_circle() -> None:
+    clerks = Urn(7).draw(Clerk, 200, deputy_of=rules.link(Clerk))
+    assert all(one.deputy_of is None or one.deputy_of < one.id for one in clerks)
+    assert sum(one.deputy_of is not None for one in clerks) > 150
+    assert Urn(7).draw(Clerk, range(90, 99), deputy_of=rules.link(Clerk)) == clerks[90:99]
+
+
 def test_many_to_many_without_a_shelf() -> None:
     enrolments = Urn(7).draw(
         Enrolment,

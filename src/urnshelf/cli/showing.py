@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 import unicodedata
 from collections.abc import Sequence
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 from enum import Enum
 from typing import Any
@@ -106,6 +106,8 @@ def cell(value: object) -> str:
         return value.name or show(value, WIDEST)
     if isinstance(value, datetime):
         return f"{value:%Y-%m-%d %H:%M}"
+    if isinstance(value, date):
+        return value.isoformat()
     if value is None:
         return ""
     text = str(value) if isinstance(value, (str, int, float, Decimal)) else show(value, WIDEST)

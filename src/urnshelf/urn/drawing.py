@@ -23,7 +23,7 @@ from urnshelf.urn.mixing import key_of
 from urnshelf.urn.rules.base import Place, Rule
 from urnshelf.urn.rules.choices import sometimes_none
 from urnshelf.urn.rules.dealt import Dealt
-from urnshelf.urn.rules.links import Link, Parents, link
+from urnshelf.urn.rules.links import Link, OfItsOwn, Parents, link
 from urnshelf.urn.sources import (
     Records,
     Source,
@@ -307,7 +307,8 @@ class Urn:
         if isinstance(rule, Dealt):
             parents_in_turn = self._in_turn(rule, field)
             return lambda: parents_in_turn
-        drawn: list[Any] = []
+        is_own = place.where.partition(".")[0] == record_type(rule.record_type).name
+        drawn: list[Any] = OfItsOwn() if is_own else []
 
         def parents() -> Sequence[Any]:
             known = self._around.parents(rule.record_type, field)

@@ -45,14 +45,17 @@ _INITIALS = ("initials",)
 _USERS = ("username", "user_name", "login", "login_name", "handle", "nickname")
 
 
+_NAMES = len(people.GIVEN) * len(people.FAMILY)
+
+
 class Names(Rule):
     """Whole names: each given name with each family name."""
 
-    size = len(people.GIVEN) * len(people.FAMILY)
+    size = _NAMES
 
     def raw(self, bits: Any) -> Any:
         """The number of a name."""
-        return bits.below(self.size)
+        return bits.below(_NAMES)
 
     def finish(self, raw: int) -> str:
         """The name with this number."""
@@ -65,7 +68,7 @@ class Names(Rule):
 
     def narrowed(self, limits: Limits) -> Rule | None:
         """Those that are short enough."""
-        kept = [name for n in range(0, self.size, 7) if limits.allow(name := self.finish(n))]
+        kept = [name for n in range(0, _NAMES, 7) if limits.allow(name := self.finish(n))]
         return among(*kept) if kept and not limits.bounds else None
 
 

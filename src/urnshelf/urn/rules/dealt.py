@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from urnshelf.errors import RecordRefused
@@ -63,9 +63,9 @@ class Dealt(Rule):
 
     def to_plan(self) -> dict[str, Any]:
         """The other table is called after its records."""
-        counts = self.counts
-        told = list(counts) if isinstance(counts, (tuple, list)) else counts
-        if hasattr(counts, "items"):
+        counts: Any = self.counts
+        told: Any = list(counts) if isinstance(counts, (tuple, list)) else counts
+        if isinstance(counts, Mapping):
             told = {str(key): one for key, one in counts.items()}
         name = f"{snake_case(self.record_type.__name__)}s"
         return table("dealt", name, children=told, field=self.field)

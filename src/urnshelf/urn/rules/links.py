@@ -18,6 +18,12 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 Parents = Callable[[], Sequence[Any]]
 
 
+class OfItsOwn(list[Any]):
+    """Records of the type that links to them: one names only those drawn before it, so that none
+    names itself, and there is no circle.
+    """
+
+
 class Link(Rule):
     """A reference to a record of another type: what it chooses from is handed in by the urn."""
 
@@ -53,6 +59,8 @@ class Link(Rule):
     def one(self, bits: Bits, *inputs: object) -> Any:
         """One of the parents."""
         parents = self._parents()
+        if isinstance(parents, OfItsOwn):
+            parents = parents[: bits.index]
         if parents and self.once_per is not None:
             # those that are dealt to one parent stand one after the other, so that these are others
             key = key_of(0, repr(inputs[0]))
