@@ -263,3 +263,54 @@ def test_what_is_wrong_in_a_plan(tmp_path: Path, old: str, new: str, told: str) 
     assert done.returncode == 2
     assert told in done.stderr
     assert list(tmp_path.glob("*.csv")) == []
+
+
+TOTALS = """
+format = 1
+[tables.customers]
+[tables.customers.rules]
+id = { serial = "" }
+spent = { gathered = "sum orders.total" }
+[tables.orders]
+count = 40
+[tables.orders.rules]
+id = { serial = "O-" }
+customer_id = { dealt = "customers", children = [2, 5], field = "id" }
+total = { gathered = "sum lines.amount" }
+pieces = { gathered = "count lines" }
+[tables.lines]
+[tables.lines.rules]
+order_id = { dealt = "orders", children = [0, 3], field = "id" }
+amount = { between = [0.5, 9.0], decimals = 2 }
+"""
+
+
+def test_parents_have_the_totals_of_their_children(tmp_path: Path) -> None:
+    done = drawn(tmp_path, TOTALS.replace("count = 40\n", ""))
+    assert done.returncode == 0, done.stderr
+    tables = {
+        name: list(csv.DictReader((tmp_path / f"{name}.csv").read_text("utf-8").splitlines()))
+        for name in ("customers", "orders", "lines")
+    }
+    for order in tables["orders"]:
+        amounts = [float(r["amount"]) for r in tables["lines"] if r["order_id"] == order["id"]]
+        assert float(order["total"]) == round(sum(amounts), 2)
+        assert int(order["pieces"]) == len(amounts)
+    for customer in tables["customers"]:
+        totals = [r["total"] for r in tables["orders"] if r["customer_id"] == customer["id"]]
+        assert float(customer["spent"]) == round(sum(map(float, totals)), 2)
+        assert 2 <= len(totals) <= 5
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "told"),
+    [
+        ("sum lines.amount", "sum line.amount", "did you mean 'lines'"),
+        ("sum orders.total", "sum lines.amount", "are not dealt to those of 'customers'"),
+        ("sum lines.amount", "most lines.amount", "it takes one of sum, count"),
+    ],
+)
+def test_what_cannot_be_gathered_is_told(tmp_path: Path, old: str, new: str, told: str) -> None:
+    done = drawn(tmp_path, TOTALS.replace(old, new))
+    assert done.returncode == 2
+    assert told in done.stderr

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple, TypedDict
 from urnshelf.errors import RecordRefused
 from urnshelf.files.file_table import plain_name
 from urnshelf.files.plan_checks import refuse_unknown, rules_told, whole_number
+from urnshelf.files.plan_gathered import GatheredBelow, without_gathered
 from urnshelf.files.plan_values import rule_from
 from urnshelf.files.plan_variants import variants_told, whole_table
 from urnshelf.files.whole import why
@@ -21,12 +22,13 @@ from urnshelf.store.paths import fetcher
 from urnshelf.types.forms import type_name
 from urnshelf.types.loading import load_type
 from urnshelf.types.nodes import ANYTHING, Node, node_of
-from urnshelf.urn.dealing import InTurn
+from urnshelf.urn.dealing import Dealing, InTurn
 from urnshelf.urn.drawing import Urn
 from urnshelf.urn.layouts import drawable
 from urnshelf.urn.mixing import key_of
 from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.dealt import Dealt
+from urnshelf.urn.rules.following import Gathered
 from urnshelf.urn.rules.links import Link
 from urnshelf.urn.schemas.properties import property_names
 from urnshelf.urn.variants import Variant, untold
@@ -50,6 +52,11 @@ class PlannedTable:
         self.what, self.rules = untold(what, rules)
         self.name, self.count, self.start = name, count, start
         self._urn = urn
+
+    @property
+    def seed(self) -> int:
+        """What it is drawn from."""
+        return self._urn.seed
 
     @property
     def columns(self) -> dict[str, Node]:
@@ -83,7 +90,8 @@ class PlannedTable:
         start = self.start
         several = range(indexes.start + start, indexes.stop + start)
         fetch = fetcher(name)
-        return [fetch(one) for one in self._urn.draw(self.what, several, **self.rules)]
+        rules = without_gathered(self.rules, name)
+        return [fetch(one) for one in self._urn.draw(self.what, several, **rules)]
 
     @property
     def _key(self) -> str | None:
@@ -164,6 +172,10 @@ def read_plan(path: Path, seed: int | None = None, records: int | None = None) -
         is_counted = name in counts and isinstance(table, Mapping)
         counted = {**table, "count": counts[name]} if is_counted else table
         tables[name] = _table(path, name, counted, Urn(found), tables)
+    for table in tables.values():
+        for rule in table.rules.values():
+            if isinstance(rule, GatheredBelow):
+                rule.check()
     return Plan(tables, kiosks, found)
 
 
@@ -245,7 +257,22 @@ def _table(
             f"{where}, field {field!r}",
             lambda to, key, children: _link(where, to, key, children, before),
         )
+    _gather(rules, columns, name, where, before)
     return _counted(name, table, where, what, urn, rules, before)
+
+
+def _gather(
+    rules: dict[str, Rule],
+    columns: Mapping[str, Node],
+    name: str,
+    where: str,
+    tables: dict[str, PlannedTable],
+) -> None:
+    """What is gathered from no field of the table is gathered from another table, below it."""
+    for field, rule in rules.items():
+        if isinstance(rule, Gathered) and rule.needs[0] not in columns:
+            at = f"{where}, field {field!r}"
+            rules[field] = GatheredBelow(rule.text, columns[field].bare, name, tables, at)
 
 
 def _of_rules(
@@ -270,10 +297,14 @@ def _of_rules(
         }
 
     loose = _typed_dict(name, dict.fromkeys(told, Any))
-    sample = urn.draw(loose, range(_SAMPLE), **read(dict.fromkeys(told, ANYTHING)))
+    first = read(dict.fromkeys(told, ANYTHING))
+    _gather(first, dict.fromkeys(told, ANYTHING), name, where, before)
+    sample = urn.draw(loose, range(_SAMPLE), **first)
     forms = {field: _form_of([row[field] for row in sample]) for field in told}
     what = _typed_dict(name, forms)
-    rules = read({field: node_of(form) for field, form in forms.items()})
+    columns = {field: node_of(form) for field, form in forms.items()}
+    rules = read(columns)
+    _gather(rules, columns, name, where, before)
     return _counted(name, table, where, what, urn, rules, before)
 
 
@@ -310,7 +341,8 @@ def _children(rule: Any, field: str, what: Any, urn: Urn, before: dict[str, Plan
     record = drawable(what)
     parents = next(one for one in before.values() if one.what is rule.record_type)
     assert record is not None  # a schema has no rules
-    return rule.dealing(key_of(urn.seed, record.full_name, field)).total(parents.count)  # type: ignore[no-any-return]
+    dealing: Dealing = rule.dealing(key_of(urn.seed, record.full_name, field))
+    return dealing.total(parents.count)
 
 
 def _link(

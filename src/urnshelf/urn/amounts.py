@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from datetime import date, datetime, timedelta
 from decimal import Decimal
-from typing import Any
+from typing import Any, NamedTuple
 
 from urnshelf.records.recognising import description_of
 from urnshelf.types.nodes import Kind
@@ -73,11 +73,49 @@ _EARNED = ("gross_pay", "gross_salary", "gross_income", "gross_wage")
 _TAKEN_HOME = ("net_pay", "net_salary", "net_income", "net_wage", "take_home_pay")
 _WITHHELD = ("deductions", "withheld", "tax_withheld")
 _LENT = ("principal", "loan_amount", "amount_lent")
+_LONG = ("length", "length_m", "loa", "length_overall", "length_over_all_m")
 _NUMBERS = (int, float, Decimal)
 _SPANS = {
     "seconds": 1, "s": 1, "minutes": 60, "min": 60, "mins": 60, "hours": 3600, "h": 3600,
     "days": 86_400,
 }  # fmt: skip
+
+
+class _Number(NamedTuple):
+    """A number that may come of others.
+
+    Args:
+        name: of the field.
+        front: what stands before the word that is known.
+        form: its type.
+        numbers: the fields that are numbers, and are there where it is.
+        siblings: all fields.
+    """
+
+    name: str
+    front: str
+    form: Any
+    numbers: Siblings
+    siblings: Siblings
+
+    def beside(self, *words: str) -> str | None:
+        """The number that is called so."""
+        return beside(self.numbers, words, self.front, self.name)
+
+    def share(self, source: str | None, low: int, high: int, step: int = 1) -> Rule | None:
+        """So many thousandths of another one; None of none."""
+        return None if source is None else Share(source, low, high, self.form, step)
+
+    def formula(self, text: str, *sources: str | None, decimals: int | None = 2) -> Rule | None:
+        """What comes of others; None where one of them is not there."""
+        if None in sources:
+            return None
+        return Formula(text.format(*sources), decimals, self.form)
+
+    @property
+    def is_product(self) -> bool:
+        """Whether there are a quantity and a price beside it."""
+        return None not in (self.beside(*_QUANTITY), self.beside(*_UNIT))
 
 
 def amount_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
@@ -96,184 +134,121 @@ def amount_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
     for endings, make in _WAYS:
         parts = split(name, endings)
         if parts is not None:
-            rule = make(name, parts[0], form, numbers, siblings)
+            rule = make(_Number(name, parts[0], form, numbers, siblings))
             if rule is not None:
                 return rule
     return _of_readings(name, form, numbers) or span_rule(name, form, siblings)
 
 
-def _tax(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
-    del siblings
-    net = beside(numbers, _NET, front, name)
-    if net is None:
-        return None
-    rate = beside(numbers, _RATE, front, name)
-    return Share(net, 50, 250, form) if rate is None else Formula(f"{net} * {rate} / 100", 2, form)
+def _tax(one: _Number) -> Rule | None:
+    net, rate = one.beside(*_NET), one.beside(*_RATE)
+    return one.share(net, 50, 250) if rate is None else one.formula("{} * {} / 100", net, rate)
 
 
-def _gross(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
-    del siblings
-    net = beside(numbers, _NET, front, name)
-    if net is None or net == name:
-        return None
-    more = [beside(numbers, words, front, name) for words in (_TAX, _MORE)]
+def _gross(one: _Number) -> Rule | None:
+    net = one.beside(*_NET)
+    added = [found for words in (_TAX, _MORE) if (found := one.beside(*words)) is not None]
     # of a net amount that is a product it is taken off already
-    is_product = beside(numbers, _QUANTITY, front, name) and beside(numbers, _UNIT, front, name)
-    off = None if is_product else beside(numbers, _OFF, front, name)
-    added = [one for one in more if one is not None]
-    if not added and off is None:
+    off = None if one.is_product else one.beside(*_OFF)
+    if net is None or not (added or off):
         return None
-    text = " + ".join([net, *added]) + (f" - {off}" if off else "")
-    return Formula(text, 2, form)
+    return one.formula(" + ".join([net, *added]) + (f" - {off}" if off else ""))
 
 
-def _summed(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
+def _summed(one: _Number) -> Rule | None:
     """The sum of the records in a list of this one."""
-    del front, numbers
-    for field, node in siblings.items():
-        if field == name or node.kind is not Kind.ITEMS or node.optional:
+    for field, node in one.siblings.items():
+        if field == one.name or node.kind is not Kind.ITEMS or node.optional:
             continue
         record = description_of(node.item.bare)
         numbers_inside = {
-            one: part.node
-            for one, part in (record.given if record is not None else {}).items()
+            name: part.node
+            for name, part in (record.given if record is not None else {}).items()
             if part.node.bare in _NUMBERS and not part.node.optional
         }
-        one = next(those(numbers_inside, (*_TOTAL, "dues", "net", "cost", "price"), ""), None)
-        if one is not None:
-            return Gathered(f"sum {field}.{one}", form)
+        found = next(those(numbers_inside, (*_TOTAL, "dues", "net", "cost", "price"), ""), None)
+        if found is not None:
+            return Gathered(f"sum {field}.{found}", one.form)
     return None
 
 
-def _product(
-    name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
-) -> Rule | None:
-    del siblings
-    quantity = beside(numbers, _QUANTITY, front, name)
-    unit = beside(numbers, _UNIT, front, name)
-    if quantity is None or unit is None or unit == name:
-        return None
-    off = beside(numbers, _OFF, front, name)
-    return Formula(f"{quantity} * {unit}" + (f" - {off}" if off else ""), None, form)
+def _product(one: _Number) -> Rule | None:
+    quantity, unit, off = one.beside(*_QUANTITY), one.beside(*_UNIT), one.beside(*_OFF)
+    return one.formula("{} * {}" + (f" - {off}" if off else ""), quantity, unit, decimals=None)
 
 
-def _off(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
-    del siblings
-    is_product = beside(numbers, _QUANTITY, front, name) is not None
-    sources = (*_UNIT, *_NET) if is_product else (*_NET, *_UNIT)
-    source = beside(numbers, sources, front, name)
-    return None if source is None else Share(source, 0, 300, form, 50)
+def _off(one: _Number) -> Rule | None:
+    sources = (*_UNIT, *_NET) if one.beside(*_QUANTITY) else (*_NET, *_UNIT)
+    return one.share(one.beside(*sources), 0, 300, 50)
 
 
-def _paid(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
-    del siblings
-    source = beside(numbers, _GROSS, front, name)
-    return None if source is None else Share(source, 0, 1000, form, 100)
+def _paid(one: _Number) -> Rule | None:
+    return one.share(one.beside(*_GROSS), 0, 1000, 100)
 
 
-def _left(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
-    del siblings
-    total, paid = beside(numbers, _GROSS, front, name), beside(numbers, _PAID, front, name)
-    return None if total is None or paid is None else Formula(f"{total} - {paid}", 2, form)
+def _left(one: _Number) -> Rule | None:
+    return one.formula("{} - {}", one.beside(*_GROSS), one.beside(*_PAID))
 
 
-def _deposit(
-    name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
-) -> Rule | None:
-    del siblings
-    rent = beside(numbers, ("rent", "monthly_rent", "rental"), front, name)
-    return None if rent is None else Share(rent, 1000, 3000, form, 1000)
+def _deposit(one: _Number) -> Rule | None:
+    return one.share(one.beside("rent", "monthly_rent", "rental"), 1000, 3000, 1000)
 
 
-def _profit(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
-    del siblings
-    earned = beside(numbers, ("revenue", "sales", "turnover", "income", *_SOLD), front, name)
-    spent = beside(numbers, ("cost", "costs", "expenses", *_BOUGHT), front, name)
-    return None if earned is None or spent is None else Formula(f"{earned} - {spent}", 2, form)
+def _profit(one: _Number) -> Rule | None:
+    earned = one.beside("revenue", "sales", "turnover", "income", *_SOLD)
+    return one.formula("{} - {}", earned, one.beside("cost", "costs", "expenses", *_BOUGHT))
 
 
-def _spent(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
-    del siblings
-    earned = beside(numbers, ("revenue", "sales", "turnover", *_SOLD), front, name)
-    return None if earned is None else Share(earned, 400, 900, form)
+def _spent(one: _Number) -> Rule | None:
+    return one.share(one.beside("revenue", "sales", "turnover", *_SOLD), 400, 900)
 
 
-def _taken_home(
-    name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
-) -> Rule | None:
-    del siblings
-    gross = beside(numbers, _EARNED, front, name)
-    less = beside(numbers, (*_WITHHELD, *_TAX), front, name)
-    if gross is None:
-        return None
-    return Share(gross, 550, 850, form) if less is None else Formula(f"{gross} - {less}", 2, form)
+def _taken_home(one: _Number) -> Rule | None:
+    gross, less = one.beside(*_EARNED), one.beside(*_WITHHELD, *_TAX)
+    return one.share(gross, 550, 850) if less is None else one.formula("{} - {}", gross, less)
 
 
-def _withheld(
-    name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
-) -> Rule | None:
-    del siblings
-    gross = beside(numbers, _EARNED, front, name)
-    return None if gross is None else Share(gross, 100, 400, form)
+def _withheld(one: _Number) -> Rule | None:
+    return one.share(one.beside(*_EARNED), 100, 400)
 
 
-def _instalment(
-    name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
-) -> Rule | None:
-    del siblings
-    lent = beside(numbers, _LENT, front, name)
-    months = beside(numbers, ("term_months", "months", "duration_months"), front, name)
-    return None if lent is None or months is None else Formula(f"{lent} / {months}", 2, form)
+def _instalment(one: _Number) -> Rule | None:
+    months = one.beside("term_months", "months", "duration_months")
+    return one.formula("{} / {}", one.beside(*_LENT), months)
 
 
-def _owed(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
-    del siblings
-    lent = beside(numbers, _LENT, front, name)
-    return None if lent is None else Share(lent, 0, 1000, form, 10)
+def _owed(one: _Number) -> Rule | None:
+    return one.share(one.beside(*_LENT), 0, 1000, 10)
 
 
-def _percentage(
-    name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
-) -> Rule | None:
-    del siblings
-    if front:
-        return None  # of a battery, say
-    for most in numbers:
+def _percentage(one: _Number) -> Rule | None:
+    for most in () if one.front else one.numbers:  # a battery's, say, is of nothing here
         part = plain(most).removeprefix("max_").removeprefix("total_")
-        if part != plain(most) and part in numbers and name not in (part, most):
-            return Formula(f"{part} * 100 / {most}", 1, form)
+        if part != plain(most) and part in one.numbers and one.name not in (part, most):
+            return one.formula("{} * 100 / {}", part, most, decimals=1)
     return None
 
 
-def _bmi(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
-    del name, siblings
-    weight = beside(numbers, ("weight_kg", "weight"), front)
-    for words, per in (("height_cm",), 10_000), (("height_m",), 1):
-        height = beside(numbers, words, front)
-        if weight is not None and height is not None:
-            return Formula(f"{weight} * {per} / ({height} * {height})", 1, form)
-    return None
-
-
-_LONG = ("length", "length_m", "loa", "length_overall", "length_over_all_m")
-
-
-def _draught(
-    name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings
-) -> Rule | None:
+def _draught(one: _Number) -> Rule | None:
     """Ships draw a twentieth of their length, or a little more."""
-    del siblings
-    length = beside(numbers, _LONG, front, name)
-    return None if length is None else Share(length, 45, 110, form, decimals=1)
+    length = one.beside(*_LONG)
+    return None if length is None else Share(length, 45, 110, one.form, decimals=1)
 
 
-def _beam(name: str, front: str, form: Any, numbers: Siblings, siblings: Siblings) -> Rule | None:
-    del siblings
-    length = beside(numbers, _LONG, front, name)
-    return None if length is None else Share(length, 140, 280, form, decimals=1)
+def _beam(one: _Number) -> Rule | None:
+    length = one.beside(*_LONG)
+    return None if length is None else Share(length, 140, 280, one.form, decimals=1)
 
 
-_Way = Callable[[str, str, Any, Siblings, Siblings], Rule | None]
+def _bmi(one: _Number) -> Rule | None:
+    weight = one.beside("weight_kg", "weight")
+    in_cm, in_m = one.beside("height_cm"), one.beside("height_m")
+    return one.formula("{0} * 10000 / ({1} * {1})", weight, in_cm, decimals=1) or one.formula(
+        "{0} / ({1} * {1})", weight, in_m, decimals=1
+    )
+
+
+_Way = Callable[[_Number], Rule | None]
 _WAYS: tuple[tuple[tuple[str, ...], _Way], ...] = (
     (_TAX, _tax),
     (_GROSS, _gross),

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any, NamedTuple
 
+from urnshelf.caches import remembered
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.later import After
@@ -139,6 +140,7 @@ class When(NamedTuple):
     stage: str
 
 
+@remembered
 def when(name: str) -> When | None:
     """What the name of a field tells of when it is; None where it tells nothing.
 
@@ -191,7 +193,8 @@ def time_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
         least, per, high = 2400, 1, 50_000
     latest = TODAY if stage.is_past else None
     stops = _stops(name, stage, earlier, siblings)
-    step = 1 if form is date else 300 if is_flight else 60
+    step = 1 if form is date else 60
+    step = 300 if is_flight else step
     return After(tuple(earlier), least, high * per, form, usual, latest, stops, step=step)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping
 
+from urnshelf.caches import remembered
 from urnshelf.types.nodes import Node
 
 Siblings = Mapping[str, Node]
@@ -21,12 +22,14 @@ def split(name: str, endings: Collection[str]) -> tuple[str, str] | None:
     >>> split("recipient_city", {"city", "town"}), split("capacity", {"city"})
     (('recipient', 'city'), None)
     """
+    return next((parts for parts in _parted(name) if parts[1] in endings), None)
+
+
+@remembered
+def _parted(name: str) -> tuple[tuple[str, str], ...]:
+    """A name as a front and an ending, in all ways, the longest ending first."""
     words = plain(name).split("_")
-    for begin in range(len(words)):
-        ending = "_".join(words[begin:])
-        if ending in endings:
-            return "_".join(words[:begin]), ending
-    return None
+    return tuple(("_".join(words[:n]), "_".join(words[n:])) for n in range(len(words)))
 
 
 def those(siblings: Siblings, endings: Collection[str], front: str) -> Iterator[str]:

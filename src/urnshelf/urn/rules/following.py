@@ -200,11 +200,18 @@ def known_by(field: str, known: Mapping[Any, Any], otherwise: object = None) -> 
 # --- gathered from the records inside -------------------------------------------------------------
 
 _GATHERED: dict[str, Callable[[list[Any]], Any]] = {
-    "sum": lambda values: sum(values[1:], values[0]) if values else 0,
+    "sum": lambda values: _sum(values),
     "count": len,
     "least": lambda values: min(values, default=None),
     "greatest": lambda values: max(values, default=None),
 }
+
+
+def _sum(values: list[Any]) -> Any:
+    """Exactly: of floats, as they are written."""
+    if any(isinstance(one, float) for one in values):
+        return sum((Decimal(str(one)) for one in values), Decimal(0))
+    return sum(values[1:], values[0]) if values else 0
 
 
 class Gathered(Rule):
@@ -219,14 +226,14 @@ class Gathered(Rule):
                 f"gathered({show(text, 40)}): it takes one of {', '.join(_GATHERED)}, and what: "
                 "gathered('sum lines.total')"
             )
-        self._text, self._form = text, form
+        self.text, self._form = text, form
         self._what = words[0]
         name, _, self._field = words[1].partition(".")
         self.needs = (name,)
 
     def placed(self, place: Place) -> Rule:
         """The same, for the field's type."""
-        return Gathered(self._text, self._form or place.field.node.bare)
+        return Gathered(self.text, self._form or place.field.node.bare)
 
     def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         """What they come to; None for a list that is None."""
@@ -235,10 +242,14 @@ class Gathered(Rule):
             return None
         several = list(items.values() if isinstance(items, Mapping) else items)
         values = [self._of(item) for item in several] if self._field else several
-        found = _GATHERED[self._what]([value for value in values if value is not None])
-        if self._form in (Decimal, float, int) and found is not None:
-            return self._form(found)
-        return found
+        return self.come_to([value for value in values if value is not None])
+
+    def come_to(self, values: list[Any]) -> Any:
+        """What some values come to."""
+        found = _GATHERED[self._what](values)
+        if found is None or self._form not in (Decimal, float, int):
+            return found
+        return Decimal(str(found)) if self._form is Decimal else self._form(found)
 
     def _of(self, item: Any) -> Any:
         described = description_of(type(item)) if not isinstance(item, Mapping) else None
@@ -246,7 +257,7 @@ class Gathered(Rule):
 
     def to_plan(self) -> dict[str, Any]:
         """Its text."""
-        return table("gathered", self._text)
+        return table("gathered", self.text)
 
 
 @planned("gathered")

@@ -1,0 +1,120 @@
+"""What the records of another table of a plan come to, that are dealt to each of this one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from decimal import Decimal
+from typing import Any, Protocol
+
+from urnshelf.errors import RecordRefused
+from urnshelf.near_names import nearest
+from urnshelf.urn.layouts import drawable
+from urnshelf.urn.mixing import Bits, key_of
+from urnshelf.urn.rules.base import Place, Rule
+from urnshelf.urn.rules.dealt import Dealt
+from urnshelf.urn.rules.following import Gathered
+from urnshelf.urn.rules.given import constant
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+class Below(Protocol):
+    """A table of the plan."""
+
+    name: str
+    what: Any
+    start: int
+    rules: dict[str, Any]
+
+    @property
+    def seed(self) -> int:
+        """What it is drawn from."""
+        ...
+
+    def some(self, field: str | None, indexes: range) -> list[Any]:
+        """One field of the records with these numbers."""
+        ...
+
+
+class GatheredBelow(Gathered):
+    """The sum, or the like, of what is dealt to each record.
+
+    Args:
+        text: `sum lines.amount`.
+        form: the field's type.
+        own: the name of the field's table.
+        tables: those of the plan; the one below is there once all are read.
+        where: for messages.
+    """
+
+    in_series = True
+
+    def __init__(
+        self, text: str, form: Any, own: str, tables: Mapping[str, Below], where: str
+    ) -> None:
+        super().__init__(text, form)
+        self._below = self.needs[0]
+        self.needs = ()
+        self._own, self._tables, self._where = own, tables, where
+        self._found: tuple[Below, Callable[[int], range]] | None = None
+
+    def placed(self, place: Place) -> Rule:  # noqa: ARG002
+        """It knows its place."""
+        return self
+
+    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
+        """What the children of the record with this index come to."""
+        if self._own not in self._tables or self._below not in self._tables:
+            return Decimal(0)  # the plan is still being read
+        if self._found is None:
+            self._found = self._looked_up()
+        table, children = self._found
+        indexes = children(bits.index - self._tables[self._own].start)
+        values = table.some(self._field, indexes) if self._field else list(indexes)
+        return self.come_to([value for value in values if value is not None])
+
+    @property
+    def nothing(self) -> Rule:
+        """What stands there while nobody asks for it."""
+        return constant(self._form(0) if self._form in (int, float) else Decimal(0))
+
+    def check(self) -> None:
+        """Refuse what there is nothing to gather from, once the plan is read."""
+        self._looked_up()
+
+    def _looked_up(self) -> tuple[Below, Callable[[int], range]]:
+        """The table below, and how its records are dealt."""
+        table = self._tables.get(self._below)
+        if table is None:
+            raise RecordRefused(
+                f"{self._where}: gathered from {self._below!r}, but there is neither such a field "
+                f"nor such a table; {nearest(self._below, self._tables)}"
+            )
+        parent, record = self._tables[self._own].what, drawable(table.what)
+        for field, rule in table.rules.items():
+            if isinstance(rule, Dealt) and rule.record_type is parent and record is not None:
+                key = key_of(table.seed, record.full_name, field)
+                return table, rule.dealing(key).children
+        raise RecordRefused(
+            f"{self._where}: gathered from {self._below!r}, whose records are not dealt to those "
+            f"of {self._own!r}; give them a rule {{ dealt = {self._own!r}, children = … }}"
+        )
+
+
+def without_gathered(rules: Mapping[str, Any], field: str) -> dict[str, Any]:
+    """The rules of a table where only one field is asked for: what is gathered from its children is
+    left out, for they may ask for their parents, unless the field comes of it.
+    """
+
+    def is_gathered(name: str) -> bool:
+        rule = rules.get(name)
+        if isinstance(rule, GatheredBelow):
+            return True
+        return isinstance(rule, Rule) and any(map(is_gathered, rule.needs))
+
+    if is_gathered(field):
+        return dict(rules)
+    return {
+        name: rule.nothing if isinstance(rule, GatheredBelow) else rule
+        for name, rule in rules.items()
+    }
