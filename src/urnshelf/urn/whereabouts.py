@@ -30,16 +30,15 @@ _LOCALE = ("locale",)
 _ZONE = ("timezone", "time_zone", "tz", "tz_name")
 _LATITUDE = ("latitude", "lat")
 _LONGITUDE = ("longitude", "lon", "lng", "long")
-_FROM = ("origin", "from_city", "from_port", "source", "start_city", "departure_city", "from_place")
+_FROM = ("origin", "from_city", "from_port", "start_city", "departure_city", "from_place")
 _TO = (
-    "destination", "to_city", "to_port", "target", "end_city", "arrival_city", "to_place",
-    "destination_city",
+    "destination", "to_city", "to_port", "end_city", "arrival_city", "to_place", "destination_city",
 )  # fmt: skip
 
 _TOWNS = frozenset("city town port harbour harbor station airport village place".split())
 _ENDS = {"from": "to", "departure": "arrival", "origin": "destination", "start": "end"}
 
-_ROADS = Composed(
+STREETS = Composed(
     lambda number, street: f"{number + 1} {gazetteer.STREETS[street]}", 180, len(gazetteer.STREETS)
 )
 _OF_TOWN: dict[tuple[str, ...], tuple[str, ...]] = {
@@ -184,6 +183,3 @@ def _near(number: int, form: Any) -> Callable[[Any, int], Any]:
         return exact if form is Decimal else float(exact)
 
     return near
-
-
-STREETS = _ROADS
