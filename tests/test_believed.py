@@ -6,7 +6,7 @@ import os
 import re
 import tomllib
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from enum import Enum
 from itertools import pairwise
@@ -97,6 +97,75 @@ def test_of_arrival_and_departure_that_which_stands_first_comes_first() -> None:
         assert stay.nights == (stay.departure - stay.arrival).days
     for crossing in Urn(7).draw(Crossing, 100):
         assert timedelta(minutes=20) < crossing.arrival - crossing.departure < timedelta(hours=20)
+
+
+@dataclass
+class House:
+    id: int
+    address: str
+    city: str
+    bedrooms: int
+    asking_price: Decimal
+    sold_price: Decimal | None
+    listed_on: date
+    sold_on: date | None
+    is_sold: bool
+
+
+@dataclass
+class Leave:
+    vacation_days_total: int
+    vacation_days_taken: int
+    vacation_days_left: int
+    memory_used_mb: int
+    memory_total_mb: int
+    score: int
+    high_score: int
+    achievements: int
+
+
+@dataclass
+class Shift:
+    start: time
+    end: time
+    duration: int
+    prep_minutes: int
+    cook_minutes: int
+    total_minutes: int
+
+
+@dataclass
+class Night:
+    shift_start: datetime
+    shift_end: datetime
+    worked_hours: float
+
+
+def test_what_was_sold_has_a_price_and_a_day() -> None:
+    for house in Urn(7).draw(House, 200):
+        assert (house.sold_price is not None) is (house.sold_on is not None) is house.is_sold
+        assert house.sold_on is None or house.sold_on > house.listed_on
+        assert 60_000 <= house.asking_price <= 950_000
+        assert re.fullmatch(r"\d+ \w+ \w+", house.address)  # the town stands beside it
+
+
+def test_parts_and_what_is_left_of_them() -> None:
+    for one in Urn(7).draw(Leave, 200):
+        assert one.vacation_days_left == one.vacation_days_total - one.vacation_days_taken >= 0
+        assert 20 <= one.vacation_days_total <= 32
+        assert one.memory_used_mb <= one.memory_total_mb
+        assert one.score <= one.high_score
+        assert one.achievements <= 40  # what is called like several things is counted
+
+
+def test_how_long_it_lasts() -> None:
+    for one in Urn(7).draw(Shift, 200):
+        begun, ended = (datetime.combine(date(2030, 6, 1), at) for at in (one.start, one.end))
+        assert one.duration == (ended - begun) // timedelta(minutes=1)
+        assert one.total_minutes == one.prep_minutes + one.cook_minutes
+    for night in Urn(7).draw(Night, 200):
+        hours = (night.shift_end - night.shift_start) / timedelta(hours=1)
+        assert abs(night.worked_hours - hours) <= 0.005
 
 
 @dataclass

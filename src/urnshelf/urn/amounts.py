@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from typing import Any, NamedTuple
 
@@ -75,6 +75,7 @@ _WITHHELD = ("deductions", "withheld", "tax_withheld")
 _LENT = ("principal", "loan_amount", "amount_lent")
 _LONG = ("length", "length_m", "loa", "length_overall", "length_over_all_m")
 _NUMBERS = (int, float, Decimal)
+_LASTING = ("duration", "length", "stay", "nights", "days", "hours", "minutes")
 _SPANS = {
     "seconds": 1, "s": 1, "minutes": 60, "min": 60, "mins": 60, "hours": 3600, "h": 3600,
     "days": 86_400,
@@ -229,6 +230,13 @@ def _percentage(one: _Number) -> Rule | None:
     return None
 
 
+def _added(one: _Number) -> Rule | None:
+    """The sum of all that end alike: `prep_minutes` and `cook_minutes`."""
+    ending = plain(one.name).partition("total")[2]
+    parts = [other for other in one.numbers if other.endswith(ending) and other != one.name]
+    return one.formula(" + ".join(parts), decimals=None) if len(parts) > 1 else None
+
+
 def _draught(one: _Number) -> Rule | None:
     """Ships draw a twentieth of their length, or a little more."""
     length = one.beside(*_LONG)
@@ -265,6 +273,7 @@ _WAYS: tuple[tuple[tuple[str, ...], _Way], ...] = (
     (("instalment", "installment", "monthly_payment", "repayment"), _instalment),
     (("balance", "outstanding_balance", "outstanding", "remaining_balance"), _owed),
     (("percentage", "percent", "pct"), _percentage),
+    (("total_minutes", "total_hours", "total_days", "total_seconds", "total_weight_kg"), _added),
     (("draught", "draught_m", "draft_m", "max_draught_m"), _draught),
     (("beam", "beam_m"), _beam),
     (("bmi",), _bmi),
@@ -299,17 +308,20 @@ def _without(name: str, words: tuple[str, ...]) -> list[tuple[str, ...]]:
 def span_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
     """How long it is from a start to an end that the record has, too."""
     words = plain(name).split("_")
-    is_one = words[0] in ("duration", "length", "stay", "nights", "days", "hours", "minutes") or (
-        words[-1] in ("duration", "nights")
+    is_one = (
+        words[0] in _LASTING
+        or words[-1] in ("duration", "nights")
+        or (words[0] in ("worked", "elapsed", "spent") and words[-1] in _SPANS)
     )
     if not is_one:
         return None
     unit = next((_SPANS[word] for word in words if word in _SPANS), None)
     unit = 86_400 if unit is None and "nights" in words else unit
+    unit = 60 if unit is None and words == ["duration"] and form is int else unit
     times = [
         (one, other)
         for other, node in siblings.items()
-        if node.bare in (datetime, date) and (one := when(other)) is not None
+        if node.bare in (datetime, date, time) and (one := when(other)) is not None
     ]
     for one, start in times:
         for two, end in times:
@@ -317,7 +329,7 @@ def span_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
             is_pair = is_pair or (one.stage == "start" and two.stage == "end")
             is_alike = one.front == two.front and siblings[start].bare is siblings[end].bare
             # between two days there are no hours
-            is_fine = siblings[start].bare is datetime or (unit or 0) >= _SPANS["days"]
+            is_fine = siblings[start].bare is not date or (unit or 0) >= _SPANS["days"]
             if is_pair and is_alike and is_fine:
                 return _span(start, end, unit, form, siblings)
     return None

@@ -34,7 +34,11 @@ def rule_for(name: str, form: object, siblings: Siblings) -> Rule | None:
         siblings: the names and types of all fields of the record; none for a name alone.
     """
     if form is str:
-        return person_rule(name, siblings) or place_rule(name, siblings) or text_rule_of(name)
+        return (
+            person_rule(name, siblings)
+            or place_rule(name, siblings)
+            or text_rule_of(name, siblings)
+        )
     if form in (datetime, date, time):
         return _moment(name, form, siblings)
     if form in (int, float, Decimal):
@@ -60,9 +64,17 @@ def _number(name: str, form: Any, siblings: Siblings) -> Rule | None:
             or amount_rule(name, form, siblings)
             or pair_rule(name, form, siblings)
         )
-        if found is not None:
-            return found
+        rule = found or number_rule(name, form, siblings)
+        return rule if rule is None else _where_it_is(name, rule, siblings)
     return number_rule(name, form, siblings)
+
+
+def _where_it_is(name: str, rule: Rule, siblings: Siblings) -> Rule:
+    """A price of what was sold is there where it is sold."""
+    event = when(plain(name).split("_")[0])
+    if event is None or event.stage in ("born", "made") or not siblings[name].optional:
+        return rule
+    return standing_rule(event, siblings, rule) or rule
 
 
 def _age(name: str, form: Any, siblings: Siblings) -> Rule | None:

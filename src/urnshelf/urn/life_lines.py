@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any, NamedTuple
@@ -62,7 +61,7 @@ STAGES: dict[str, Stage] = {
         ("created",), 0, 3, True,
     ),
     "issued": _stage("issued invoiced billed issue invoice", ("created", "approved"), 0, 5, True),
-    "due": _stage("due deadline payable due_by pay_by", ("issued", "created"), 14, 30),
+    "due": _stage("due deadline payable due_by pay_by", ("issued", "created", "start"), 14, 30),
     "paid": _stage(
         "paid settled payment charged", ("issued", "created", "approved", "start"), 0, 25, True
     ),
@@ -115,6 +114,12 @@ STAGES: dict[str, Stage] = {
         ("created", "issued", "start"), 0, 40, True,
     ),
 }  # fmt: skip
+_IRREGULAR = frozenset(
+    """
+    sold paid sent lost built bought taken given kept held read won done gone made spent withdrawn
+    begun written drawn told found caught woken fallen broken chosen
+    """.split()
+)
 _IN_TURN = ("created", "approved", "shipped", "arrived", "end", "event")
 _BY_WORD = {word: name for name, stage in STAGES.items() for word in stage.words}
 _HOURS = frozenset("end ends ended finish finishes finished exited exit stopped".split())
@@ -157,7 +162,8 @@ def when(name: str) -> When | None:
     if words[0] in ("last", "next", "first") and len(words) > 1:
         return When("", "_".join(words), words[0] if words[0] != "first" else "start")
     # any other participle is something that happened
-    return When("", words[-1], "event") if re.fullmatch(r"\w{2,}(ed|aid|old)", words[-1]) else None
+    is_event = words[-1].endswith("ed") or words[-1] in _IRREGULAR
+    return When("", words[-1], "event") if is_event and len(words[-1]) > 3 else None
 
 
 def time_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:

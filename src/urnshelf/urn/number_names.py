@@ -10,7 +10,7 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 
 from urnshelf.caches import remembered
-from urnshelf.urn.number_table import OF_FLIGHTS, OF_PEOPLE, TABLE
+from urnshelf.urn.number_table import OF_FLIGHTS, OF_HOMES, OF_PEOPLE, TABLE
 from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.ranges import between
 from urnshelf.urn.rules.texts import serial
@@ -51,7 +51,8 @@ _PEOPLES = frozenset(
     birth_date date_of_birth dob heart_rate pulse systolic blood_type bmi patient_id gender sex
     """.split()
 )
-_AMONG = ((_PEOPLES, OF_PEOPLE), (_FLIGHTS, OF_FLIGHTS))
+_HOMES = frozenset("bedrooms bathrooms living_area floor_area lot_size_m2 year_renovated".split())
+_AMONG = ((_PEOPLES, OF_PEOPLE), (_FLIGHTS, OF_FLIGHTS), (_HOMES, OF_HOMES))
 """What some names mean in records that have one of these, too."""
 UNITS = frozenset(
     """
@@ -84,6 +85,10 @@ def range_of(name: str, siblings: Siblings) -> Range | None:
     ('kg', '°C')
     """
     words = plain(name).split("_")
+    if len(words) > 1 and words[-1] in _TRAILING:  # of `vacation_days_total` the days tell more
+        before = range_of("_".join(words[:-1]), siblings)
+        if before is not None:
+            return before
     tables = [table for signs, table in _AMONG if not signs.isdisjoint(siblings)]
     tables.append(TABLE)
     kept = words if len(words) == 1 or words[-1] not in UNITS else words[:-1]
@@ -96,6 +101,22 @@ def range_of(name: str, siblings: Siblings) -> Range | None:
                     return found
     per = _named(TABLE).get(words[0]) if "per" in words else None
     return per or _by_front(kept)
+
+
+_TRAILING = frozenset(
+    """
+    total avg average mean median taken left used free available remaining before after today max
+    min limit target actual planned sum
+    """.split()
+)
+"""What stands after a name and tells which one it is."""
+_SEVERAL = Range("a count", 0, 40, 0, True)
+
+
+def _is_several(name: str, form: Any) -> bool:
+    """Whether a whole number is called like several things, which are counted then."""
+    last = plain(name).split("_")[-1]
+    return form is int and re.search(r"[a-z]{2}[^sui]s$", last) is not None
 
 
 def _by_front(words: list[str]) -> Range | None:
@@ -113,4 +134,6 @@ def number_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
     found = range_of(name, siblings)
     if found is not None:
         return found.rule(form)
+    if _is_several(name, form):
+        return _SEVERAL.rule(form)
     return serial() if plain(name) == "id" and form is int else None

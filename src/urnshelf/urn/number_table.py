@@ -96,6 +96,12 @@ pH | 5.5 8.8 1
     ph ph_value acidity
 pieces | 1 40 0 skewed
     quantity qty pieces amount_of item_count order_quantity lot_size
+grams, of food | 0 60 1 skewed
+    protein_g fat_g carbs_g carbohydrates_g sugar_g fibre_g fiber_g salt_g protein fat carbs sugar
+kcal | 60 900 0
+    calories kcal energy_kcal
+servings | 1 8 0
+    servings portions lives renewals
 a count | 1 100 0 skewed
     count number_of total_count visits views clicks likes comments downloads orders order_count
     purchases calls messages errors warnings retries
@@ -237,7 +243,7 @@ ms | 2 900 0 skewed
     latency latency_ms duration_ms response_time response_time_ms elapsed_ms ping
 a mark, 1 is best | 1 6 0
     grade mark
-a rating | 1 5 0
+a rating | 1 5 1
     rating stars review_score satisfaction
 points | 0 100 1
     score points test_score exam_score
@@ -299,4 +305,8 @@ people, in a plane | 48 380 0
     seats capacity seat_count passengers
 km, flown | 180 9000 0 skewed
     distance_km distance
+"""
+OF_HOMES = """
+money, a home's | 60000 950000 0 skewed
+    price asking_price sold_price list_price purchase_price sale_price
 """

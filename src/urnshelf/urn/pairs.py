@@ -11,6 +11,7 @@ from urnshelf.urn.amounts import readings
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.number_names import UNITS, range_of
 from urnshelf.urn.rules.base import Rule
+from urnshelf.urn.rules.following import Formula
 from urnshelf.urn.rules.later import After
 from urnshelf.urn.siblings import Siblings, plain
 
@@ -27,6 +28,9 @@ _PARTS = frozenset(
     enrolled spent consumed open closed active
     """.split()
 )
+_TAKEN = frozenset("sold booked taken used occupied reserved filled spent consumed".split())
+_LEFT = frozenset("free available left remaining".split())
+_ALL = frozenset("total max maximum all overall".split())
 _WHOLES = (
     "capacity", "total", "size", "limit", "max", "maximum", "places", "seats", "quantity", "stock",
     "on_hand", "in_stock",
@@ -138,16 +142,40 @@ class _Part(Rule):
 
 
 def _part(name: str, form: Any, numbers: Siblings) -> Rule | None:
-    words = plain(name).split("_")
-    words = words[:-1] if len(words) > 1 and words[-1] in UNITS else words
+    words = _unitless(name)
     rest = [word for word in words if word not in _PARTS]
     if len(rest) < len(words):
-        wholes = ["_".join(rest), *(f"{w}_{'_'.join(rest)}" for w in ("total", "max")), *_WHOLES]
-        whole = next((one for one in wholes if one in numbers and one != name), None)
-        # what is at most a part of itself is none
-        if whole is not None and not set(whole.split("_")) & _PARTS:
+        whole = _whole_of(rest, name, numbers)
+        if whole is not None:
+            taken = _taken_of(rest, name, numbers) if set(words) & _LEFT else None
+            if taken is not None:
+                return Formula(f"{whole} - {taken}", None, form)
             return _Part(whole, 0, form)
     return _numbered(name, words, form, numbers)
+
+
+def _unitless(name: str) -> list[str]:
+    words = plain(name).split("_")
+    return words[:-1] if len(words) > 1 and words[-1] in UNITS else words
+
+
+def _whole_of(rest: list[str], name: str, numbers: Siblings) -> str | None:
+    """What something is a part of: called the same, with or without a word for all of it."""
+    for one in numbers:
+        words = _unitless(one)
+        # what is at most a part of itself is none
+        if one != name and not set(words) & _PARTS and [w for w in words if w not in _ALL] == rest:
+            return one
+    return next((one for one in _WHOLES if one in numbers and one != name), None)
+
+
+def _taken_of(rest: list[str], name: str, numbers: Siblings) -> str | None:
+    """The other part, where what is left is asked for."""
+    for one in numbers:
+        words = _unitless(one)
+        if one != name and set(words) & _TAKEN and [w for w in words if w not in _PARTS] == rest:
+            return one
+    return None
 
 
 def _numbered(name: str, words: list[str], form: Any, numbers: Siblings) -> Rule | None:
@@ -155,8 +183,8 @@ def _numbered(name: str, words: list[str], form: Any, numbers: Siblings) -> Rule
     if name == "id" or words[-1] == "id":
         return None
     bare = "_".join(words)
-    has_least = any(f"{low}_{bare}" in numbers for low in ("min", "minimum"))
-    for most in (f"max_{bare}", f"{bare}_max", f"maximum_{bare}"):
+    has_least = any(f"{low}_{bare}" in numbers for low in ("min", "minimum", "low"))
+    for most in (f"max_{bare}", f"{bare}_max", f"maximum_{bare}", f"high_{bare}", f"best_{bare}"):
         if most in numbers and not has_least:
             return _Part(most, 0, form)
     if form is not int:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import date, datetime, time, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
 
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import Rule
+
+_SOME_DAY = date(2030, 6, 1)
 
 
 class Share(Rule):
@@ -56,8 +58,13 @@ class Span(Rule):
         start, end = inputs
         if start is None or end is None:
             return None
+        if isinstance(start, time):
+            start, end = (datetime.combine(_SOME_DAY, one) for one in (start, end))
         length: timedelta = end - start
         if self._form is timedelta:
             return length
         exact = Decimal(length // timedelta(microseconds=1)) / (self._unit * 1_000_000)
-        return self._form(exact) if self._form is not int else int(exact)
+        if self._form is int:
+            return int(exact)
+        rounded = exact.quantize(Decimal("0.01"), ROUND_HALF_UP)
+        return float(rounded) if self._form is float else rounded

@@ -20,15 +20,17 @@ from urnshelf.urn.safe_rules import (
     made_uuid,
     slug,
 )
-from urnshelf.urn.siblings import split
-from urnshelf.urn.whereabouts import STREETS
+from urnshelf.urn.siblings import Siblings, split
+from urnshelf.urn.whereabouts import STREETS, has_town
 
 _A, _N, _P = len(words.ADJECTIVES), len(words.NOUNS), len(gazetteer.TOWNS)
 
 
-def text_rule_of(name: str) -> Rule | None:
+def text_rule_of(name: str, siblings: Siblings) -> Rule | None:
     """The rule of a text that means something by itself; None for any other."""
     found = split(name, _by_ending())
+    if found is not None and found[1] == "address" and has_town(found[0], siblings):
+        return STREETS  # the town stands beside it
     return None if found is None else _by_ending()[found[1]]()
 
 
@@ -69,6 +71,12 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
             "firm",
             "supplier",
             "vendor",
+            "publisher",
+            "manufacturer",
+            "brand",
+            "carrier",
+            "insurer",
+            "airline",
         ),
         lambda: Composed(_firm, len(people.FAMILY), len(words.FIRM_ENDINGS)),
     ),

@@ -108,6 +108,11 @@ def place_rule(name: str, siblings: Siblings) -> Rule | None:
     return None
 
 
+def has_town(front: str, siblings: Siblings) -> bool:
+    """Whether a record tells a town, or a postcode, of what begins so."""
+    return beside(siblings, (*_TOWN, *_POSTCODE), front) is not None
+
+
 def _other_end(words: list[str], siblings: Siblings) -> Rule:
     """A town that is not that of the other end: `port_of_arrival` and `port_of_departure`."""
     for one, other in _ENDS.items():
