@@ -169,6 +169,67 @@ def test_how_long_it_lasts() -> None:
 
 
 @dataclass
+class Stint:
+    hours_worked: float
+    hourly_rate: Decimal
+    pay: Decimal
+
+
+@dataclass
+class Paper:
+    percentage: float
+    grade: str
+    mark: int
+    passed: bool
+    semester: int
+
+
+@dataclass
+class Contract:
+    started_on: date
+    renews_on: date
+    matures_on: date | None
+    created_at: datetime
+    completed_at: datetime | None
+    updated_at: datetime
+
+
+@dataclass
+class Guesthouse:
+    street: str
+    house_number: str
+    rooms: int
+    occupied_rooms: int
+    vacant_rooms: int
+
+
+def test_what_is_earned_and_what_is_reached() -> None:
+    for stint in Urn(7).draw(Stint, 200):
+        assert abs(stint.pay - Decimal(str(stint.hours_worked)) * stint.hourly_rate) <= Decimal(
+            "0.005"
+        )
+    for paper in Urn(7).draw(Paper, 200):
+        assert paper.passed is (paper.percentage >= 50)
+        assert paper.passed is (paper.grade != "F") is (paper.mark < 6)
+        assert "ABCDEF".index(paper.grade) == paper.mark - 1
+        assert 1 <= paper.semester <= 8
+    assert {paper.grade for paper in Urn(7).draw(Paper, 200)} == {*"ABCDEF"}
+
+
+def test_what_comes_on_a_day_and_what_changed_last() -> None:
+    for one in Urn(7).draw(Contract, 200):
+        assert one.renews_on > one.started_on
+        assert one.matures_on is None or one.matures_on > one.started_on
+        assert one.updated_at >= max(one.created_at, one.completed_at or one.created_at)
+
+
+def test_the_number_of_a_house_is_told_once() -> None:
+    for one in Urn(7).draw(Guesthouse, 200):
+        assert re.fullmatch(r"\D+", one.street)
+        assert one.vacant_rooms == one.rooms - one.occupied_rooms >= 0
+
+
+@dataclass
 class Parcel:
     weight_kg: float
     price: Decimal

@@ -209,6 +209,11 @@ def _taken_home(one: _Number) -> Rule | None:
     return one.share(gross, 550, 850) if less is None else one.formula("{} - {}", gross, less)
 
 
+def _earned(one: _Number) -> Rule | None:
+    rate = one.beside("hourly_rate", "hourly_wage", "rate_per_hour")
+    return one.formula("{} * {}", one.beside("hours_worked", "worked_hours", "hours"), rate)
+
+
 def _withheld(one: _Number) -> Rule | None:
     return one.share(one.beside(*_EARNED), 100, 400)
 
@@ -270,6 +275,7 @@ _WAYS: tuple[tuple[tuple[str, ...], _Way], ...] = (
     (("cost", "costs", "expenses", *_BOUGHT), _spent),
     (_TAKEN_HOME, _taken_home),
     (_WITHHELD, _withheld),
+    (("pay", "wage", "wages", "earnings"), _earned),
     (("instalment", "installment", "monthly_payment", "repayment"), _instalment),
     (("balance", "outstanding_balance", "outstanding", "remaining_balance"), _owed),
     (("percentage", "percent", "pct"), _percentage),

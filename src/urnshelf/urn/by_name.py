@@ -10,6 +10,7 @@ from typing import Any
 
 from urnshelf.urn.amounts import amount_rule, span_rule
 from urnshelf.urn.life_lines import time_rule, when
+from urnshelf.urn.marks import mark_rule
 from urnshelf.urn.number_names import number_rule
 from urnshelf.urn.pairs import pair_rule
 from urnshelf.urn.persons import person_rule
@@ -33,6 +34,9 @@ def rule_for(name: str, form: object, siblings: Siblings) -> Rule | None:
         form: its bare type.
         siblings: the names and types of all fields of the record; none for a name alone.
     """
+    mark = mark_rule(name, form, siblings) if form in (bool, int, str) else None
+    if mark is not None:
+        return mark
     if form is str:
         return (
             person_rule(name, siblings)

@@ -107,6 +107,10 @@ STAGES: dict[str, Stage] = {
         "updated modified changed edited touched last_updated last_modified last_changed synced",
         ("created",), 0, 60, True,
     ),
+    "coming": _stage(
+        "matures maturity renews rolls_over",
+        ("start", "created", "made", "approved", "issued", "event"), 20, 400,
+    ),
     "event": _stage("", ("created", "start", "made", "approved"), 1, 60, True),
     "gone": _stage(
         "cancelled canceled deleted archived refunded withdrawn rejected declined revoked "
@@ -120,6 +124,13 @@ _IRREGULAR = frozenset(
     begun written drawn told found caught woken fallen broken chosen
     """.split()
 )
+_SETTLED = frozenset(
+    """
+    closed completed resolved finished solved fixed done approved confirmed accepted paid settled
+    shipped dispatched delivered received cancelled canceled archived refunded rejected declined
+    """.split()
+)
+"""What a record tells of when it is changed for the last time."""
 _IN_TURN = ("created", "approved", "shipped", "arrived", "end", "event")
 _BY_WORD = {word: name for name, stage in STAGES.items() for word in stage.words}
 _HOURS = frozenset("end ends ended finish finishes finished exited exit stopped".split())
@@ -161,6 +172,8 @@ def when(name: str) -> When | None:
             return When("_".join(words[:begin]), word, _BY_WORD[word])
     if words[0] in ("last", "next", "first") and len(words) > 1:
         return When("", "_".join(words), words[0] if words[0] != "first" else "start")
+    if words[-1].endswith("s") and plain(name).endswith((f"{words[-1]}_on", f"{words[-1]}_at")):
+        return When("", words[-1], "coming")  # what it does on some day, such as `reopens_on`
     # any other participle is something that happened
     is_event = words[-1].endswith("ed") or words[-1] in _IRREGULAR
     return When("", words[-1], "event") if is_event and len(words[-1]) > 3 else None
@@ -248,6 +261,8 @@ def _earlier(name: str, found: When, siblings: Siblings) -> Iterator[str]:
     for other, node in siblings.items():
         one = _found(other, siblings)
         is_before = other != name and one is not None and one.stage in before
+        if found.stage == "updated" and one is not None and one.word in _SETTLED:
+            is_before = other != name
         if one is not None and one.stage == found.stage and other != name:
             # of two of one stage that which is declared first comes first
             is_before = found.stage in _IN_TURN and names.index(other) < names.index(name)

@@ -5,7 +5,9 @@ decimals, whether small ones come often; and below it the names.
 TABLE = """
 money, prices | 1 999 2 skewed
     price amount cost fee charge total subtotal dues sum net gross toll fare bill due payment
-    cashback refund_amount tip surcharge penalty fine
+    cashback refund_amount tip surcharge
+money, a fine | 1 90 2 skewed
+    fine penalty late_fee overdue_fee
 money, an item's price | 0.5 400 2 skewed
     unit_price item_price unit_cost price_each price_per_unit list_price sale_price retail_price
 money, a year's pay | 18000 140000 2 skewed
@@ -50,7 +52,8 @@ money, a deposit | 50 2500 2 skewed
 per cent | 0 100 1
     percentage percent pct share humidity relative_humidity moisture occupancy utilisation
     utilization coverage_percent progress completion battery battery_percent battery_level
-    fill_level state_of_charge attendance cloud_cover soil_moisture
+    fill_level state_of_charge disk_usage cpu_usage memory_usage cpu_load attendance
+    cloud_cover soil_moisture
 per cent, of price | 0 30 0
     discount_percent discount_rate discount_pct rebate_percent markup margin_percent
     commission_percent commission_rate
@@ -243,6 +246,10 @@ ms | 2 900 0 skewed
     latency latency_ms duration_ms response_time response_time_ms elapsed_ms ping
 a mark, 1 is best | 1 6 0
     grade mark
+a semester | 1 8 0
+    semester term_number
+story points | 1 13 0 skewed
+    story_points effort_points
 a rating | 1 5 1
     rating stars review_score satisfaction
 points | 0 100 1
@@ -270,7 +277,9 @@ bytes | 200 4000000 0 skewed
 KB | 1 9000 0 skewed
     size_kb kilobytes
 MB | 1 900 0 skewed
-    size_mb megabytes memory_mb
+    size_mb megabytes
+MB, of memory | 512 65536 0 skewed
+    memory_mb ram_mb memory_total_mb total_memory_mb
 GB | 1 512 0 skewed
     size_gb gigabytes memory_gb disk_gb storage_gb
 cores | 1 16 0

@@ -24,12 +24,12 @@ _MOST = {most: least for least, most in _LEAST.items()}
 _PARTS = frozenset(
     """
     sold booked taken used occupied reserved free available left remaining passed failed completed
-    done filled read unread present absent returned damaged defective attended attending registered
-    enrolled spent consumed open closed active
+    done filled read unread present vacant absent returned damaged defective attended attending
+    registered enrolled spent consumed open closed active
     """.split()
 )
 _TAKEN = frozenset("sold booked taken used occupied reserved filled spent consumed".split())
-_LEFT = frozenset("free available left remaining".split())
+_LEFT = frozenset("free available left remaining vacant".split())
 _ALL = frozenset("total max maximum all overall".split())
 _WHOLES = (
     "capacity", "total", "size", "limit", "max", "maximum", "places", "seats", "quantity", "stock",

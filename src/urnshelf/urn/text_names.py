@@ -20,7 +20,7 @@ from urnshelf.urn.safe_rules import (
     made_uuid,
     slug,
 )
-from urnshelf.urn.siblings import Siblings, split
+from urnshelf.urn.siblings import Siblings, beside, split
 from urnshelf.urn.whereabouts import STREETS, has_town
 
 _A, _N, _P = len(words.ADJECTIVES), len(words.NOUNS), len(gazetteer.TOWNS)
@@ -31,6 +31,8 @@ def text_rule_of(name: str, siblings: Siblings) -> Rule | None:
     found = split(name, _by_ending())
     if found is not None and found[1] == "address" and has_town(found[0], siblings):
         return STREETS  # the town stands beside it
+    if found is not None and found[1] in _STREET and beside(siblings, _HOUSE, found[0]):
+        return among(*gazetteer.STREETS)  # and so does the number of the house
     return None if found is None else _by_ending()[found[1]]()
 
 
@@ -57,6 +59,8 @@ def _address(number: int, street: int, code: int, town: int) -> str:
     return f"{number + 1} {gazetteer.STREETS[street]}, {prefix}{code:03} {gazetteer.TOWNS[town]}"
 
 
+_STREET = ("street", "street_address", "address_line", "address_line_1", "address1", "line1")
+_HOUSE = ("house_number", "house_no", "street_number", "building_number")
 _Make = Callable[[], Rule]
 _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
     (("middle_name", "nickname", "maiden_name"), lambda: among(*people.GIVEN)),
@@ -98,12 +102,9 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
     ),
     (("ipv6",), lambda: Composed(lambda m, h: str(safe.ipv6(m, h)), 1 << 63, 1 << 16)),
     (("mac", "mac_address"), lambda: Composed(safe.hardware_address, 256)),
-    (
-        ("street", "street_address", "address_line", "address_line_1", "address1", "line1"),
-        lambda: STREETS,
-    ),
+    (_STREET, lambda: STREETS),
     (("address",), lambda: Composed(_address, 180, len(gazetteer.STREETS), 1000, _P)),
-    (("house_number",), lambda: pattern("[1-9][0-9]?")),
+    (_HOUSE, lambda: pattern("[1-9][0-9]?")),
     (
         ("flag", "nationality", "citizenship"),
         lambda: among(*[country.code for country in gazetteer.COUNTRIES]),
@@ -136,6 +137,8 @@ _TEXTS: list[tuple[tuple[str, ...], _Make]] = [
     ),
     (("token", "hash", "checksum", "digest"), lambda: pattern("[0-9a-f]{32}")),
     (("password", "secret"), lambda: PASSWORDS),
+    (("priority", "severity", "urgency"), lambda: among("low", "medium", "high", "urgent")),
+    (("plan", "tier"), lambda: among("basic", "standard", "premium")),
     (("status", "state"), lambda: among(*words.STATUSES)),
     (
         (

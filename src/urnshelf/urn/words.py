@@ -47,7 +47,7 @@ MEDIA = ("application/json", "application/pdf", "image/png", "text/csv", "text/p
 SENTENCES = (
     "The {a} {n} was seen off {p} before noon",
     "No {n} at {p} since the {a} gale",
-    "A {a} {n} lies at the quay of {p}",
+    "One {a} {n} lies at the quay of {p}",
     "Ask the lamp keeper of {p} about the {a} {n}",
     "The {n} needs {a} paint, says {p}",
 )
