@@ -203,6 +203,89 @@ class Guesthouse:
     vacant_rooms: int
 
 
+@dataclass
+class Refund:
+    order_total: Decimal
+    refund_amount: Decimal
+    gross_pay: Decimal
+    income_tax: Decimal
+    pension_contribution: Decimal
+    net_pay: Decimal
+    adults: int
+    children: int
+    guests: int
+    votes_yes: int
+    votes_no: int
+    votes_total: int
+    max_load_kg: float
+    current_load_kg: float
+
+
+@dataclass
+class Warranty:
+    purchased_on: date
+    warranty_months: int
+    warranty_ends_on: date
+    claimed_on: date | None
+    claim_amount: Decimal | None
+
+
+@dataclass
+class Fair:
+    opens_at: datetime
+    closes_at: datetime
+    sunrise: time
+    sunset: time
+
+
+@dataclass
+class Wages:
+    period_start: date
+    period_end: date
+    pay_date: date
+
+
+@dataclass
+class Sky:
+    temperature_c: float
+    dew_point_c: float
+    wind_speed_ms: float
+    wind_gust_ms: float
+    attendance: int
+    stadium_capacity: int
+
+
+def test_parts_of_sums_and_sums_of_parts() -> None:
+    for one in Urn(7).draw(Refund, 200):
+        assert one.refund_amount <= one.order_total
+        assert one.net_pay == one.gross_pay - one.income_tax - one.pension_contribution > 0
+        assert one.guests == one.adults + one.children
+        assert one.votes_total == one.votes_yes + one.votes_no
+        assert one.current_load_kg <= one.max_load_kg
+
+
+def test_so_many_months_later_and_other_days() -> None:
+    for one in Urn(7).draw(Warranty, 200):
+        bought, ends = one.purchased_on, one.warranty_ends_on
+        months = (ends.year - bought.year) * 12 + ends.month - bought.month
+        assert (months, ends.day <= bought.day) == (one.warranty_months, True)
+        assert (one.claim_amount is None) is (one.claimed_on is None)
+    for fair in Urn(7).draw(Fair, 200):
+        assert fair.opens_at < fair.closes_at
+        assert fair.sunrise < time(9) < fair.sunset
+    for wages in Urn(7).draw(Wages, 200):
+        assert wages.period_start < wages.period_end <= wages.pay_date
+    leap = Urn(7).draw(Warranty, purchased_on=date(2028, 1, 31), warranty_months=1)
+    assert leap.warranty_ends_on == date(2028, 2, 29)
+
+
+def test_the_air_and_the_crowd() -> None:
+    for sky in Urn(7).draw(Sky, 200):
+        assert sky.dew_point_c <= sky.temperature_c
+        assert sky.wind_gust_ms >= sky.wind_speed_ms
+        assert sky.attendance <= sky.stadium_capacity
+
+
 def test_what_is_earned_and_what_is_reached() -> None:
     for stint in Urn(7).draw(Stint, 200):
         assert abs(stint.pay - Decimal(str(stint.hours_worked)) * stint.hourly_rate) <= Decimal(

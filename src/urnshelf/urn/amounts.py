@@ -17,12 +17,12 @@ from urnshelf.urn.siblings import Siblings, beside, plain, split, those
 
 _QUANTITY = (
     "quantity", "qty", "pieces", "units", "count", "nights", "days", "hours", "kwh",
-    "quantity_ordered",
+    "quantity_ordered", "on_hand", "in_stock",
 )  # fmt: skip
 _UNIT = (
     "unit_price", "price_per_unit", "price_each", "item_price", "unit_cost", "price_per_night",
     "price_per_hour", "price_per_kwh", "hourly_rate", "daily_rate", "day_rate", "price_per_day",
-    "price",
+    "nightly_rate", "rate_per_night", "rate_per_day", "price",
 )  # fmt: skip
 _NET = (
     "net", "subtotal", "net_amount", "net_total", "net_price", "taxable_amount", "amount_net",
@@ -54,7 +54,7 @@ _TOTAL = (
     "sum",
     "value",
 )
-_PAID = ("paid", "amount_paid", "paid_amount", "prepaid", "down_payment")
+_PAID = ("paid", "amount_paid", "paid_amount", "prepaid", "down_payment", "deposit_paid")
 _LEFT = (
     "balance",
     "balance_due",
@@ -71,7 +71,23 @@ _SOLD = ("sale_price", "selling_price", "retail_price", "list_price")
 _BOUGHT = ("cost_price", "purchase_price", "buying_price", "wholesale_price", "unit_cost")
 _EARNED = ("gross_pay", "gross_salary", "gross_income", "gross_wage")
 _TAKEN_HOME = ("net_pay", "net_salary", "net_income", "net_wage", "take_home_pay")
-_WITHHELD = ("deductions", "withheld", "tax_withheld")
+_WITHHELD = (
+    "deductions", "withheld", "tax_withheld", "income_tax", "wage_tax", "pension_contribution",
+    "social_security", "health_insurance",
+)  # fmt: skip
+_ORDERED = ("order_total", "invoice_total", "order_amount", "order_value", "purchase_price")
+_GIVEN_BACK = ("refund_amount", "refunded_amount", "refund", "claim_amount", "amount_refunded")
+PARTS = frozenset(
+    """
+    sold booked taken used occupied reserved free available left remaining passed failed completed
+    done filled read unread present vacant absent returned damaged defective attended attending
+    registered enrolled spent consumed open closed active
+    """.split()
+)
+"""Words of what is a part of something."""
+_NO_PARTS = PARTS | frozenset(
+    "id rate price tax max min avg average count percent pct total".split()
+)
 _LENT = ("principal", "loan_amount", "amount_lent")
 _LONG = ("length", "length_m", "loa", "length_overall", "length_over_all_m")
 _NUMBERS = (int, float, Decimal)
@@ -138,7 +154,8 @@ def amount_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
             rule = make(_Number(name, parts[0], form, numbers, siblings))
             if rule is not None:
                 return rule
-    return _of_readings(name, form, numbers) or span_rule(name, form, siblings)
+    one = _Number(name, "", form, numbers, siblings)
+    return _added(one) or _of_readings(name, form, numbers) or span_rule(name, form, siblings)
 
 
 def _tax(one: _Number) -> Rule | None:
@@ -205,8 +222,9 @@ def _spent(one: _Number) -> Rule | None:
 
 
 def _taken_home(one: _Number) -> Rule | None:
-    gross, less = one.beside(*_EARNED), one.beside(*_WITHHELD, *_TAX)
-    return one.share(gross, 550, 850) if less is None else one.formula("{} - {}", gross, less)
+    gross = one.beside(*_EARNED)
+    less = [other for other in one.numbers if split(other, (*_WITHHELD, *_TAX)) is not None]
+    return one.formula(" - ".join(["{}", *less]), gross) if less else one.share(gross, 550, 850)
 
 
 def _earned(one: _Number) -> Rule | None:
@@ -215,7 +233,18 @@ def _earned(one: _Number) -> Rule | None:
 
 
 def _withheld(one: _Number) -> Rule | None:
-    return one.share(one.beside(*_EARNED), 100, 400)
+    several = sum(split(other, _WITHHELD) is not None for other in one.numbers)
+    return one.share(one.beside(*_EARNED), 400 // max(several, 4), 400 // max(several, 1))
+
+
+def _given_back(one: _Number) -> Rule | None:
+    return one.share(one.beside(*_ORDERED, *_GROSS), 50, 1000, 50)
+
+
+def _heads(one: _Number) -> Rule | None:
+    others = [found for who in ("children", "infants") if (found := one.beside(who)) is not None]
+    grown = one.beside("adults")
+    return one.formula(" + ".join(["{}", *others]), grown, decimals=None) if others else None
 
 
 def _instalment(one: _Number) -> Rule | None:
@@ -236,9 +265,21 @@ def _percentage(one: _Number) -> Rule | None:
 
 
 def _added(one: _Number) -> Rule | None:
-    """The sum of all that end alike: `prep_minutes` and `cook_minutes`."""
-    ending = plain(one.name).partition("total")[2]
-    parts = [other for other in one.numbers if other.endswith(ending) and other != one.name]
+    """The sum of all that are called alike: `prep_minutes` and `cook_minutes`, `votes_yes` and
+    `votes_no`.
+    """
+    words = plain(one.name).split("_")
+    kind = [word for word in words if word != "total"]
+    if len(kind) == len(words) or not kind or not (kind[-1].endswith("s") or "weight" in kind):
+        return None
+    size = len(kind)
+    parts = [
+        other
+        for other in one.numbers
+        if (of := plain(other).split("_")) != kind
+        and kind in (of[:size], of[-size:])
+        and not _NO_PARTS & {*of}
+    ]
     return one.formula(" + ".join(parts), decimals=None) if len(parts) > 1 else None
 
 
@@ -279,7 +320,8 @@ _WAYS: tuple[tuple[tuple[str, ...], _Way], ...] = (
     (("instalment", "installment", "monthly_payment", "repayment"), _instalment),
     (("balance", "outstanding_balance", "outstanding", "remaining_balance"), _owed),
     (("percentage", "percent", "pct"), _percentage),
-    (("total_minutes", "total_hours", "total_days", "total_seconds", "total_weight_kg"), _added),
+    (_GIVEN_BACK, _given_back),
+    (("guests", "passengers", "party_size", "persons", "people", "travellers"), _heads),
     (("draught", "draught_m", "draft_m", "max_draught_m"), _draught),
     (("beam", "beam_m"), _beam),
     (("bmi",), _bmi),

@@ -16,7 +16,7 @@ from urnshelf.urn.pairs import pair_rule
 from urnshelf.urn.persons import person_rule
 from urnshelf.urn.rules.base import Composed, Rule
 from urnshelf.urn.siblings import Siblings, beside, plain, split
-from urnshelf.urn.standings import standing_rule
+from urnshelf.urn.standings import Where, standing_rule
 from urnshelf.urn.text_names import text_rule_of
 from urnshelf.urn.trees import tree_rule
 from urnshelf.urn.whereabouts import place_rule, position_rule
@@ -74,9 +74,16 @@ def _number(name: str, form: Any, siblings: Siblings) -> Rule | None:
 
 
 def _where_it_is(name: str, rule: Rule, siblings: Siblings) -> Rule:
-    """A price of what was sold is there where it is sold."""
+    """A price of what was sold is there where it is sold, or where its day is there."""
+    if not siblings[name].optional:
+        return rule
+    first = plain(name).split("_")[0]
+    for other, node in siblings.items():
+        found = when(other) if node.optional and node.bare in (date, datetime) else None
+        if found is not None and found.word in (first, f"{first}ed", f"{first}d"):
+            return Where(other, None, rule)
     event = when(plain(name).split("_")[0])
-    if event is None or event.stage in ("born", "made") or not siblings[name].optional:
+    if event is None or event.stage in ("born", "made"):
         return rule
     return standing_rule(event, siblings, rule) or rule
 

@@ -11,6 +11,7 @@ from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.later import After
 from urnshelf.urn.rules.ranges import between
+from urnshelf.urn.shares import MonthsLater
 from urnshelf.urn.siblings import Siblings, plain
 
 _FIRST, _LAST = datetime(2028, 1, 1, tzinfo=UTC), datetime(2030, 5, 31, 23, 59, 59, tzinfo=UTC)
@@ -70,7 +71,7 @@ STAGES: dict[str, Stage] = {
         "from "
         "installed admitted admission moved_in check_in checked_in first commenced employed "
         "employment_start since first_seen active_from peak_from lent borrowed rented departure "
-        "entered entry",
+        "entered entry opens leaves departs",
         ("created", "approved", "made"), 1, 40,
     ),
     "shipped": _stage(
@@ -92,7 +93,7 @@ STAGES: dict[str, Stage] = {
         "discharged discharge moved_out check_out checked_out closed completed resolved left "
         "terminated removed returned concluded released solved fixed done employment_end active_to "
         "active_until peak_until retired decommissioned uninstalled arrival exited exit stopped "
-        "discontinued repaid",
+        "discontinued repaid closes arrives",
         ("start", "last", "created"), 1, 60,
     ),
     "expires": _stage(
@@ -107,6 +108,7 @@ STAGES: dict[str, Stage] = {
         "updated modified changed edited touched last_updated last_modified last_changed synced",
         ("created",), 0, 60, True,
     ),
+    "payday": _stage("pay payday pay_day", ("end", "start"), 0, 6),
     "coming": _stage(
         "matures maturity renews rolls_over",
         ("start", "created", "made", "approved", "issued", "event"), 20, 400,
@@ -205,6 +207,10 @@ def time_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
     least = low * per if form is date else max(low * per, 600)
     if form is datetime and found.word in _HOURS:
         least, per, high = 900, 1, 36_000
+    if form is date and found.stage in ("end", "expires", "coming") and len(earlier) == 1:
+        months = _months(found, siblings)
+        if months is not None:
+            return MonthsLater(earlier[0], months)
     is_flight = {when_of(siblings, one).word for one in earlier} & {
         "departure"
     } and form is datetime
@@ -215,6 +221,15 @@ def time_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
     step = 1 if form is date else 60
     step = 300 if is_flight else step
     return After(tuple(earlier), least, high * per, form, usual, latest, stops, step=step)
+
+
+def _months(found: When, siblings: Siblings) -> str | None:
+    """The field that tells how many months it is until then."""
+    names = (f"{found.front}_months",) if found.front else ("term_months", "duration_months")
+    return next(
+        (one for one in names if one in siblings and siblings[one].bare is int
+         and not siblings[one].optional), None,
+    )  # fmt: skip
 
 
 def when_of(siblings: Siblings, name: str) -> When:
@@ -340,7 +355,12 @@ class _LaterHours(Rule):
         return first.replace(hour=seconds // 3600, minute=seconds // 60 % 60, second=seconds % 60)
 
 
+_SUN = {"sunrise": (4, 8), "sunset": (16, 21)}
+
+
 def _hour_rule(name: str, found: When | None, siblings: Siblings) -> Rule | None:
+    if plain(name) in _SUN:
+        return _Hours(*_SUN[plain(name)])
     if found is None:
         return None
     if found.stage == "end":

@@ -246,8 +246,12 @@ ms | 2 900 0 skewed
     latency latency_ms duration_ms response_time response_time_ms elapsed_ms ping
 a mark, 1 is best | 1 6 0
     grade mark
+°C, where dew forms | -8 18 1
+    dew_point dew_point_c
 a semester | 1 8 0
     semester term_number
+goals | 0 6 0 skewed
+    goals home_goals away_goals home_score away_score
 story points | 1 13 0 skewed
     story_points effort_points
 a rating | 1 5 1

@@ -7,12 +7,13 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
-from urnshelf.urn.amounts import readings
+from urnshelf.urn.amounts import PARTS, readings
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.number_names import UNITS, range_of
 from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.following import Formula
 from urnshelf.urn.rules.later import After
+from urnshelf.urn.shares import Share
 from urnshelf.urn.siblings import Siblings, plain
 
 _NUMBERS = (int, float, Decimal)
@@ -21,13 +22,6 @@ _LEAST = {
     "lower": "upper", "from": "to", "first": "last", "net": "gross", "smallest": "largest",
 }  # fmt: skip
 _MOST = {most: least for least, most in _LEAST.items()}
-_PARTS = frozenset(
-    """
-    sold booked taken used occupied reserved free available left remaining passed failed completed
-    done filled read unread present vacant absent returned damaged defective attended attending
-    registered enrolled spent consumed open closed active
-    """.split()
-)
 _TAKEN = frozenset("sold booked taken used occupied reserved filled spent consumed".split())
 _LEFT = frozenset("free available left remaining vacant".split())
 _ALL = frozenset("total max maximum all overall".split())
@@ -48,7 +42,7 @@ def pair_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
     numbers = {
         one: node for one, node in siblings.items() if node.bare in _NUMBERS and not node.optional
     }
-    found = _bound(name, form, numbers) or _part(name, form, numbers)
+    found = _bound(name, form, numbers) or _part(name, form, numbers) or _air(name, form, numbers)
     if found is not None:
         return found
     for now, then in readings(numbers):
@@ -143,7 +137,7 @@ class _Part(Rule):
 
 def _part(name: str, form: Any, numbers: Siblings) -> Rule | None:
     words = _unitless(name)
-    rest = [word for word in words if word not in _PARTS]
+    rest = [word for word in words if word not in PARTS]
     if len(rest) < len(words):
         whole = _whole_of(rest, name, numbers)
         if whole is not None:
@@ -164,7 +158,7 @@ def _whole_of(rest: list[str], name: str, numbers: Siblings) -> str | None:
     for one in numbers:
         words = _unitless(one)
         # what is at most a part of itself is none
-        if one != name and not set(words) & _PARTS and [w for w in words if w not in _ALL] == rest:
+        if one != name and not set(words) & PARTS and [w for w in words if w not in _ALL] == rest:
             return one
     return next((one for one in _WHOLES if one in numbers and one != name), None)
 
@@ -173,8 +167,22 @@ def _taken_of(rest: list[str], name: str, numbers: Siblings) -> str | None:
     """The other part, where what is left is asked for."""
     for one in numbers:
         words = _unitless(one)
-        if one != name and set(words) & _TAKEN and [w for w in words if w not in _PARTS] == rest:
+        if one != name and set(words) & _TAKEN and [w for w in words if w not in PARTS] == rest:
             return one
+    return None
+
+
+def _air(name: str, form: Any, numbers: Siblings) -> Rule | None:
+    """Gusts are no weaker than the wind, and dew forms where it is colder."""
+    words = set(plain(name).split("_"))
+    for asked, known, is_above in (("gust", "wind", True), ("gusts", "wind", True),
+                                   ("dew", "temperature", False)):  # fmt: skip
+        if asked in words:
+            for other in numbers:
+                of = plain(other).split("_")
+                if known == of[0] and asked not in of and "direction" not in of:
+                    room = (8, 0) if form is int else (80, 1)
+                    return _Beside(other, room, form, is_above)
     return None
 
 
@@ -182,13 +190,19 @@ def _numbered(name: str, words: list[str], form: Any, numbers: Siblings) -> Rule
     """`dose_number` of `doses_required`, `page` of `pages`."""
     if name == "id" or words[-1] == "id":
         return None
-    bare = "_".join(words)
+    bare = "_".join(word for word in words if word not in ("current", "actual"))
+    unitless = {"_".join(_unitless(one)): one for one in numbers if one != name}
     has_least = any(f"{low}_{bare}" in numbers for low in ("min", "minimum", "low"))
     for most in (f"max_{bare}", f"{bare}_max", f"maximum_{bare}", f"high_{bare}", f"best_{bare}"):
-        if most in numbers and not has_least:
-            return _Part(most, 0, form)
+        if most in unitless and not has_least:
+            if form is int:
+                return _Part(unitless[most], 0, form)
+            return Share(unitless[most], 0, 1000, form)
     if form is not int:
         return None
+    if words[-1] in ("attendance", "spectators", "visitors", "attendees"):
+        room = next((one for one in numbers if "capacity" in plain(one).split("_")), None)
+        return None if room is None else _Part(room, 0, form)
     one = "_".join(words[:-1]) if words[-1] in ("number", "no", "index", "nr") else "_".join(words)
     several = f"{one}s"
     for whole in (several, f"total_{several}", f"{several}_total", f"{several}_required",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from calendar import monthrange
 from datetime import date, datetime, time, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
@@ -42,6 +43,23 @@ class Share(Rule):
             return int(exact)
         rounded = exact.quantize(self._place, ROUND_HALF_UP)
         return float(rounded) if self._form is float else rounded
+
+
+class MonthsLater(Rule):
+    """The day so many months later; of a month that is shorter, its last."""
+
+    vectorised = False
+
+    def __init__(self, start: str, months: str) -> None:
+        self.needs = (start, months)
+
+    def one(self, bits: Bits, *inputs: Any) -> Any:  # noqa: ARG002
+        """The day; None where one of the two is not there."""
+        start, months = inputs
+        if start is None or months is None:
+            return None
+        year, month = divmod(start.year * 12 + start.month - 1 + months, 12)
+        return date(year, month + 1, min(start.day, monthrange(year, month + 1)[1]))
 
 
 class Span(Rule):

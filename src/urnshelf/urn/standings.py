@@ -62,20 +62,24 @@ class Where(Rule):
 
     Args:
         state: the field that tells.
-        there: its values with which it is there.
+        there: its values with which it is there; None where it only has to be there itself.
         rule: draws it then.
     """
 
     vectorised = False
     tells_none = True
 
-    def __init__(self, state: str, there: tuple[Any, ...], rule: Rule) -> None:
+    def __init__(self, state: str, there: tuple[Any, ...] | None, rule: Rule) -> None:
         self.needs = (state, *rule.needs)
         self._there, self._rule = there, rule
 
     def one(self, bits: Bits, *inputs: object) -> Any:
         """The value, or None."""
-        is_there = any(inputs[0] is one or inputs[0] == one for one in self._there)
+        is_there = (
+            inputs[0] is not None
+            if self._there is None
+            else any(inputs[0] is one or inputs[0] == one for one in self._there)
+        )
         return self._rule.one(bits, *inputs[1:]) if is_there else None
 
 
