@@ -6,6 +6,7 @@ import importlib
 import sqlite3
 import subprocess
 import sys
+from contextlib import closing
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from decimal import Decimal
@@ -201,11 +202,12 @@ def test_records_are_written_as_sql(tmp_path: Path) -> None:
     assert (
         drawn(tmp_path, "urnshelf.demo.harbour:Berth", "-n", "1200", "-o", "a.sql").returncode == 0
     )
-    connection = sqlite3.connect(":memory:")
-    connection.executescript((tmp_path / "a.sql").read_text("utf-8"))
-    rows = connection.execute(
-        "SELECT id, code, harbour, length_m, day_rate, in_service, defect FROM berth ORDER BY id"
-    ).fetchall()
+    with closing(sqlite3.connect(":memory:")) as connection:
+        connection.executescript((tmp_path / "a.sql").read_text("utf-8"))
+        rows = connection.execute(
+            "SELECT id, code, harbour, length_m, day_rate, in_service, defect FROM berth "
+            "ORDER BY id"
+        ).fetchall()
     berths = Urn(0).draw(Berth, 1200)
     assert [row[:4] for row in rows] == [(b.id, b.code, b.harbour, b.length_m) for b in berths]
     assert [round(Decimal(row[4]), 2) for row in rows] == [b.day_rate for b in berths]
@@ -229,9 +231,9 @@ def test_names_and_texts_of_every_kind_stand_in_sql(tmp_path: Path) -> None:
     text = (tmp_path / "a.sql").read_text("utf-8")
     assert 'CREATE TABLE "order" (' in text
     assert "sent_at TIMESTAMP WITH TIME ZONE NOT NULL" in text
-    connection = sqlite3.connect(":memory:")
-    connection.executescript(text)
-    rows = connection.execute('SELECT "group", parts FROM "order"').fetchall()
+    with closing(sqlite3.connect(":memory:")) as connection:
+        connection.executescript(text)
+        rows = connection.execute('SELECT "group", parts FROM "order"').fetchall()
     assert rows == [('it\'s "x"; --', "[1, 2]")] * 3
 
 
