@@ -11,7 +11,7 @@ from decimal import Decimal
 from enum import Enum
 from itertools import pairwise
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, TypedDict
 
 import annotated_types as at
 import pytest
@@ -284,6 +284,16 @@ def test_the_air_and_the_crowd() -> None:
         assert sky.dew_point_c <= sky.temperature_c
         assert sky.wind_gust_ms >= sky.wind_speed_ms
         assert sky.attendance <= sky.stadium_capacity
+
+
+def test_keys_that_no_formula_can_name_are_drawn_all_the_same() -> None:
+    odd = TypedDict(
+        "odd",
+        {"tax-free_minutes": int, "cook_minutes": int, "total_minutes": int, "max_x y": int,
+         "x y": int, "percentage": float, "current_gas-meter": int, "previous_gas-meter": int,
+         "gas_consumption": int},
+    )  # fmt: skip
+    assert all(len(one) == 9 for one in Urn(7).draw(odd, 20))
 
 
 def test_what_is_earned_and_what_is_reached() -> None:

@@ -20,7 +20,8 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
 from rich.text import Text
 
 from urnshelf.calls.wording import plural
-from urnshelf.cli.draft_picture import check_picture, picture, text_picture
+from urnshelf.cli.draft_picture import picture, text_picture
+from urnshelf.cli.picture_file import check_picture
 from urnshelf.cli.showing import console
 from urnshelf.cli.tests_file import need_pytest, pytest_words, read_tests, write_tests
 from urnshelf.drafting import Drafts

@@ -5,12 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from urnshelf.cli.picture_file import check_picture, save_figure
 from urnshelf.drafting import Drafts
 from urnshelf.drafting.decisions import PART
 from urnshelf.drafting.remarks_on_drafts import Taken
-from urnshelf.errors import FileRefused
-from urnshelf.files.whole import unfinished, why
-from urnshelf.files.writing import made_folder
 
 _BLUE, _GREY, _RED, _LINE = "#24618f", "#6b757c", "#b3261e", "#aab4ba"
 _ROW = 0.3
@@ -116,32 +114,12 @@ def picture(drafts: Drafts, path: Path) -> None:
     Raises:
         FileRefused: another ending, Matplotlib is not installed, or the file cannot be written.
     """
-    figure = drawn(drafts, path)
-    made_folder(path)
-    try:
-        with unfinished() as files:
-            figure.savefig(files.part(path), format=path.suffix[1:], metadata=_undated(path))
-    except OSError as error:
-        raise FileRefused(f"{path} cannot be written: {why(error)}") from None
-
-
-def _undated(path: Path) -> dict[str, Any]:
-    return {"Date": None} if path.suffix == ".svg" else {}
-
-
-def drawn(drafts: Drafts, path: Path) -> Any:
-    """The figure.
-
-    Args:
-        drafts: what was drafted.
-        path: for its ending.
-
-    Raises:
-        FileRefused: another ending, or Matplotlib is not installed.
-    """
     check_picture(path)
+    save_figure(_drawn(drafts), path)
+
+
+def _drawn(drafts: Drafts) -> Any:
     from matplotlib.figure import Figure
-    from matplotlib.text import Text
 
     rows = _rows(drafts)
     tests = drafts.tests
@@ -159,23 +137,7 @@ def drawn(drafts: Drafts, path: Path) -> Any:
     for number, row in enumerate(rows):
         _draw_row(axes, rows, number, row)
     _draw_tests(axes, tests, len(rows) + 2.6)
-    for text in figure.findobj(Text):
-        text.set_parse_math(False)  # a $ in the code is a $
     return figure
-
-
-def check_picture(path: Path) -> None:
-    """Refuse a picture that cannot be drawn, before anything else is done.
-
-    Raises:
-        FileRefused: another ending than .png and .svg, or Matplotlib is not installed.
-    """
-    from importlib.util import find_spec
-
-    if path.suffix not in (".png", ".svg"):
-        raise FileRefused(f"--picture {path.name}: the ending must be .png or .svg")
-    if find_spec("matplotlib") is None:
-        raise FileRefused('a picture needs Matplotlib: pip install "urnshelf[data]"')
 
 
 def _draw_row(axes: Any, rows: list[_Row], number: int, row: _Row) -> None:

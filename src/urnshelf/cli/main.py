@@ -130,7 +130,9 @@ def _parser() -> argparse.ArgumentParser:
     )
     draw.add_argument("-o", "--output", metavar="FILE", help=output)
     draw.add_argument(
-        "--picture", metavar="PNG", help="save a picture: a panel a field; of a plan, its tables"
+        "--picture",
+        metavar="PNG|SVG",
+        help="save a picture: a panel a field; of a plan, its tables",
     )
     explain = commands.add_parser(
         "explain", help="how the methods of an interface are read, as a table"

@@ -4,7 +4,6 @@ timeline.
 
 from __future__ import annotations
 
-import warnings
 from collections import Counter
 from collections.abc import Sequence
 from datetime import date, datetime
@@ -14,11 +13,9 @@ from math import ceil
 from pathlib import Path
 from typing import Any
 
+from urnshelf.cli.picture_file import check_picture, save_figure
 from urnshelf.cli.showing import cell, number_of
-from urnshelf.errors import RecordRefused
 from urnshelf.files.plan_file import PlannedTable
-from urnshelf.files.whole import unfinished
-from urnshelf.files.writing import made_folder
 from urnshelf.store.paths import fetcher
 
 MOST = 10_000
@@ -28,22 +25,18 @@ _BLUE, _GREY = "#24618f", "#7d878d"
 
 
 def save_picture(table: PlannedTable, path: Path) -> None:
-    """Draw the picture, 1280 by 800 dots, and save it as PNG.
+    """Draw the picture, 1280 by 800 dots, and save it.
 
     Args:
         table: what to picture; at most its first 10,000 records.
-        path: ends in .png.
+        path: ends in .png or .svg.
 
     Raises:
-        RecordRefused: another ending, or Matplotlib is not installed.
+        FileRefused: another ending, Matplotlib is not installed, or the file cannot be written.
     """
-    if path.suffix != ".png":
-        raise RecordRefused(f"--picture {path.name}: the ending must be .png")
-    try:
-        from matplotlib.figure import Figure
-        from matplotlib.text import Text
-    except ImportError:
-        raise RecordRefused('a picture needs Matplotlib: pip install "urnshelf[data]"') from None
+    check_picture(path)
+    from matplotlib.figure import Figure
+
     records = next(table.chunks(), [])[:MOST]
     fields = list(table.columns)[:MOST_PANELS]
     across = min(5, max(1, ceil(len(fields) ** 0.5)))
@@ -54,12 +47,7 @@ def save_picture(table: PlannedTable, path: Path) -> None:
         _panel(panel, name, list(map(fetcher(name), records)))
     for panel in list(panels):
         panel.set_axis_off()
-    for text in figure.findobj(Text):
-        text.set_parse_math(False)  # a $ in a name or a value is a $
-    made_folder(path)
-    with warnings.catch_warnings(), unfinished() as files:
-        warnings.simplefilter("ignore")  # of letters that the font does not have
-        figure.savefig(files.part(path), format="png")
+    save_figure(figure, path)
 
 
 def _panel(panel: Any, name: str, values: Sequence[Any]) -> None:

@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-import warnings
 from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from urnshelf.cli.picture_file import check_picture, save_figure
 from urnshelf.cli.showing import number_of
-from urnshelf.errors import RecordRefused
 from urnshelf.files.plan_file import PlannedTable
-from urnshelf.files.whole import unfinished
-from urnshelf.files.writing import made_folder
 from urnshelf.store.paths import fetcher
 from urnshelf.urn.rules.dealt import Dealt
 from urnshelf.urn.rules.links import Link
@@ -45,22 +42,18 @@ class _Arrow(NamedTuple):
 
 
 def save_plan_picture(tables: Sequence[PlannedTable], path: Path) -> None:
-    """Draw the picture, 1280 by 800 dots, and save it as PNG.
+    """Draw the picture, 1280 by 800 dots, and save it.
 
     Args:
         tables: of the plan, parents before their children.
-        path: ends in .png.
+        path: ends in .png or .svg.
 
     Raises:
-        RecordRefused: another ending, or Matplotlib is not installed.
+        FileRefused: another ending, Matplotlib is not installed, or the file cannot be written.
     """
-    if path.suffix != ".png":
-        raise RecordRefused(f"--picture {path.name}: the ending must be .png")
-    try:
-        from matplotlib.figure import Figure
-        from matplotlib.text import Text
-    except ImportError:
-        raise RecordRefused('a picture needs Matplotlib: pip install "urnshelf[data]"') from None
+    check_picture(path)
+    from matplotlib.figure import Figure
+
     arrows = [arrow for table in tables for arrow in _arrows(table, tables)]
     figure = Figure(figsize=(12.8, 8), dpi=100)
     axes = figure.add_axes((0, 0, 1, 1))
@@ -79,12 +72,7 @@ def save_plan_picture(tables: Sequence[PlannedTable], path: Path) -> None:
     )
     axes.set_xlim(-0.3, max(right + 0.3, 9.0))
     axes.set_ylim(min(low - 0.3, -5.4), 0.5)
-    for text in figure.findobj(Text):
-        text.set_parse_math(False)
-    made_folder(path)
-    with warnings.catch_warnings(), unfinished() as files:
-        warnings.simplefilter("ignore")  # of letters that the font does not have
-        figure.savefig(files.part(path), format="png")
+    save_figure(figure, path)
 
 
 def _arrows(table: PlannedTable, tables: Sequence[PlannedTable]) -> list[_Arrow]:

@@ -8,9 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from urnshelf.calls.wording import plural
-from urnshelf.errors import FileRefused
-from urnshelf.files.whole import unfinished, why
-from urnshelf.files.writing import made_folder
+from urnshelf.cli.picture_file import check_picture, save_figure
 from urnshelf.run_ledger import OfTest, ended
 
 MOST = 60
@@ -27,13 +25,9 @@ def save_sequence(test: OfTest, path: Path) -> None:
     Raises:
         FileRefused: another ending, Matplotlib is not installed, or the file cannot be written.
     """
-    if path.suffix not in (".png", ".svg"):
-        raise FileRefused(f"--picture {path.name}: the ending must be .png or .svg")
-    try:
-        from matplotlib.figure import Figure
-        from matplotlib.text import Text
-    except ImportError:
-        raise FileRefused('a picture needs Matplotlib: pip install "urnshelf[data]"') from None
+    check_picture(path)
+    from matplotlib.figure import Figure
+
     calls = test.calls[:MOST]
     lines = _lines_of(calls)
     height = max(8.0, 1.6 + 0.56 * len(calls))
@@ -56,14 +50,7 @@ def save_sequence(test: OfTest, path: Path) -> None:
         )  # fmt: skip
     for number, call in enumerate(calls):
         _arrow(axes, places[_caller(call)], places[call["fake"]], number, call, 170 // len(lines))
-    for text in figure.findobj(Text):
-        text.set_parse_math(False)  # a $ in a value is a $
-    made_folder(path)
-    try:
-        with unfinished() as files:
-            figure.savefig(files.part(path), format=path.suffix[1:])
-    except OSError as error:
-        raise FileRefused(f"{path} cannot be written: {why(error)}") from None
+    save_figure(figure, path)
 
 
 def _lines_of(calls: list[dict[str, Any]]) -> list[str]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from datetime import date, datetime, time, timedelta
-from decimal import Decimal
 from typing import Any, NamedTuple
 
 from urnshelf.records.recognising import description_of
@@ -13,7 +12,7 @@ from urnshelf.urn.life_lines import when
 from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.following import Formula, Gathered
 from urnshelf.urn.shares import Share, Span
-from urnshelf.urn.siblings import Siblings, beside, plain, split, those
+from urnshelf.urn.siblings import Siblings, beside, numbers_of, plain, split, those
 
 _QUANTITY = (
     "quantity", "qty", "pieces", "units", "count", "nights", "days", "hours", "kwh",
@@ -90,7 +89,6 @@ _NO_PARTS = PARTS | frozenset(
 )
 _LENT = ("principal", "loan_amount", "amount_lent")
 _LONG = ("length", "length_m", "loa", "length_overall", "length_over_all_m")
-_NUMBERS = (int, float, Decimal)
 _LASTING = ("duration", "length", "stay", "nights", "days", "hours", "minutes")
 _SPANS = {
     "seconds": 1, "s": 1, "minutes": 60, "min": 60, "mins": 60, "hours": 3600, "h": 3600,
@@ -143,11 +141,7 @@ def amount_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
         form: its type.
         siblings: all fields of the record.
     """
-    numbers = {
-        one: node
-        for one, node in siblings.items()
-        if node.bare in _NUMBERS and (not node.optional or siblings[name].optional)
-    }
+    numbers = numbers_of(siblings, may_be_none=siblings[name].optional)
     for endings, make in _WAYS:
         parts = split(name, endings)
         if parts is not None:
@@ -176,15 +170,17 @@ def _gross(one: _Number) -> Rule | None:
 def _summed(one: _Number) -> Rule | None:
     """The sum of the records in a list of this one."""
     for field, node in one.siblings.items():
-        if field == one.name or node.kind is not Kind.ITEMS or node.optional:
+        if (
+            field == one.name
+            or node.kind is not Kind.ITEMS
+            or node.optional
+            or not field.isidentifier()
+        ):
             continue
         record = description_of(node.item.bare)
-        numbers_inside = {
-            name: part.node
-            for name, part in (record.given if record is not None else {}).items()
-            if part.node.bare in _NUMBERS and not part.node.optional
-        }
-        found = next(those(numbers_inside, (*_TOTAL, "dues", "net", "cost", "price"), ""), None)
+        inside = record.given if record is not None else {}
+        numbers = numbers_of({name: part.node for name, part in inside.items()})
+        found = next(those(numbers, (*_TOTAL, "dues", "net", "cost", "price"), ""), None)
         if found is not None:
             return Gathered(f"sum {field}.{found}", one.form)
     return None

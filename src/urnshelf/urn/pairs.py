@@ -14,9 +14,8 @@ from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.following import Formula
 from urnshelf.urn.rules.later import After
 from urnshelf.urn.shares import Share
-from urnshelf.urn.siblings import Siblings, plain
+from urnshelf.urn.siblings import Siblings, numbers_of, plain
 
-_NUMBERS = (int, float, Decimal)
 _LEAST = {
     "min": "max", "minimum": "maximum", "lowest": "highest", "low": "high", "least": "greatest",
     "lower": "upper", "from": "to", "first": "last", "net": "gross", "smallest": "largest",
@@ -39,9 +38,7 @@ def pair_rule(name: str, form: Any, siblings: Siblings) -> Rule | None:
         form: its type.
         siblings: all fields of the record.
     """
-    numbers = {
-        one: node for one, node in siblings.items() if node.bare in _NUMBERS and not node.optional
-    }
+    numbers = numbers_of(siblings)
     found = _bound(name, form, numbers) or _part(name, form, numbers) or _air(name, form, numbers)
     if found is not None:
         return found

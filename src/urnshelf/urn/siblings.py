@@ -3,12 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping
+from decimal import Decimal
+from keyword import iskeyword
 
 from urnshelf.caches import remembered
 from urnshelf.types.nodes import Node
 
 Siblings = Mapping[str, Node]
 """The names and types of all fields of a record, in their order."""
+
+
+def numbers_of(siblings: Siblings, *, may_be_none: bool = False) -> Siblings:
+    """The fields that are numbers, and that a formula can name.
+
+    Args:
+        siblings: all fields.
+        may_be_none: whether those that may be None are among them.
+    """
+    return {
+        name: node
+        for name, node in siblings.items()
+        if node.bare in (int, float, Decimal)
+        and (may_be_none or not node.optional)
+        and name.isidentifier()  # a key of a TypedDict may be anything
+        and not iskeyword(name)
+    }
 
 
 def plain(name: str) -> str:
