@@ -18,6 +18,7 @@ import pytest
 
 import believed
 from urnshelf import RecordRefused, Urn, rules
+from urnshelf.demo.harbour import Mooring
 from urnshelf.urn.gazetteer import country_of
 from urnshelf.urn.number_names import ranges_of
 
@@ -365,8 +366,6 @@ def test_formulas_are_exact() -> None:
     assert all(one.worth == one.quantity + 1 for one in halves)  # half up
     whole = lines(quantity=rules.formula("unit_price / 3"))
     assert all(isinstance(one.quantity, int) for one in whole)
-    nothing = lines(1, off=Decimal(0), worth=rules.formula("unit_price / off"))
-    assert nothing[0].worth is None
 
 
 @pytest.mark.parametrize(
@@ -412,6 +411,19 @@ def test_gathered_from_the_records_inside() -> None:
         assert bill.most == max((line.worth for line in bill.lines), default=None)
     with pytest.raises(RecordRefused, match="it takes one of sum, count, least, greatest"):
         rules.gathered("average lines.worth")
+
+
+@pytest.mark.parametrize(
+    "rule",
+    [rules.formula("id * 2"), rules.formula("vessel_id / (berth_id - berth_id)"),
+     rules.after("id", 3)],
+)  # fmt: skip
+def test_where_nothing_comes_of_a_rule_it_says_so(rule: Any) -> None:
+    told = r"Mooring.days: rules.* comes to nothing with .*, and the field takes no None"
+    with pytest.raises(RecordRefused, match=told):
+        Urn(7).draw(Mooring, 3, days=rule)
+    nothing = rules.formula("vessel_id / (berth_id - berth_id)")
+    assert Urn(7).draw(Mooring, id=nothing, days=4).id is None  # that takes None
 
 
 def test_a_circle_is_told() -> None:

@@ -15,7 +15,9 @@ from typing import Annotated, Any
 
 import annotated_types as at
 import pytest
+import sqlalchemy
 
+import postgres
 import record_types as kinds
 from urnshelf import RecordRefused, Shelf, Urn, rules, variant
 from urnshelf.demo.harbour import Berth, Mooring, MooringState, Vessel
@@ -235,6 +237,24 @@ def test_names_and_texts_of_every_kind_stand_in_sql(tmp_path: Path) -> None:
         connection.executescript(text)
         rows = connection.execute('SELECT "group", parts FROM "order"').fetchall()
     assert rows == [('it\'s "x"; --', "[1, 2]")] * 3
+
+
+def test_keys_that_a_database_is_to_give_are_no_primary_key(tmp_path: Path) -> None:
+    for name in ("Mooring", "Berth"):
+        file = tmp_path / f"{name}.sql"
+        drawn(tmp_path, f"urnshelf.demo.harbour:{name}", "-n", "50", "-o", file.name)
+        assert ("PRIMARY KEY (id)" in file.read_text("utf-8")) is (name == "Berth")
+    if postgres.found() is None:
+        pytest.skip("PostgreSQL is not installed")
+    with postgres.running() as url:
+        engine = sqlalchemy.create_engine(url, poolclass=sqlalchemy.NullPool)
+        with engine.begin() as connection:
+            for name in ("Mooring", "Berth"):
+                text = (tmp_path / f"{name}.sql").read_text("utf-8")
+                connection.exec_driver_sql(text.replace("%", "%%"))
+            count = "SELECT count(*), count(id) FROM "
+            assert connection.exec_driver_sql(f"{count} mooring").one() == (50, 0)
+            assert connection.exec_driver_sql(f"{count} berth").one() == (50, 50)
 
 
 def test_what_has_no_code_is_refused(tmp_path: Path) -> None:

@@ -54,7 +54,9 @@ def write(path: Path, chunks: Chunks, table: FileTable) -> None:
         f"  {identifier(field)} {_type(node, field in zoned)}{_not_null(node)}"
         for field, node in table.columns.items()
     ]
-    columns += [f"  PRIMARY KEY ({', '.join(map(identifier, key))})"] if key else []
+    # of keys that a database is to give some are None, which no database takes in a primary key
+    is_given = key and not any(table.columns[name].optional for name in key)
+    columns += [f"  PRIMARY KEY ({', '.join(map(identifier, key))})"] if is_given else []
     writers = {field: (node, sql_writer(node)) for field, node in table.columns.items()}
     names = ", ".join(map(identifier, table.columns))
     with path.open("w", encoding="utf-8", newline="\n") as file:

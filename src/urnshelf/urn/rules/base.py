@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 from urnshelf.errors import RecordRefused
 from urnshelf.records.codec import Unfit, to_json
 from urnshelf.records.description import Field
+from urnshelf.records.display import show
 from urnshelf.types.limits import Limits
 from urnshelf.types.nodes import Node, node_of
 from urnshelf.urn.mixing import Bits
@@ -120,6 +121,44 @@ class Rule:
             "file: "
             "it is made of Python code"
         )
+
+
+class Computed(Rule):
+    """A rule whose value comes of other fields alone; where nothing comes of them, and the field
+    takes no None, it says so.
+    """
+
+    vectorised = False
+    never_none_at = ""
+    """Type and field, where the field takes no None."""
+
+    def standing(self, place: Place) -> Rule:
+        """The same, at its place."""
+        node = place.field.node
+        if node.is_known and not node.optional:
+            self.never_none_at = place.where
+        return self
+
+    def one(self, bits: Bits, *inputs: object) -> Any:
+        """What comes of the others.
+
+        Raises:
+            RecordRefused: nothing, and the field takes no None.
+        """
+        value = self.computed(bits, *inputs)
+        if value is None and self.never_none_at:
+            told = ", ".join(
+                f"{name}={show(one, 40)}" for name, one in zip(self.needs, inputs, strict=False)
+            )
+            raise RecordRefused(
+                f"{self.never_none_at}: {self!r} comes to nothing with {told}, and the field takes "
+                "no None; give what it needs another value, or annotate the field with | None"
+            )
+        return value
+
+    def computed(self, bits: Bits, *inputs: object) -> Any:
+        """What comes of the others; None for nothing."""
+        raise NotImplementedError
 
 
 def _rows(columns: tuple[Sequence[Any], ...], n: int) -> Any:

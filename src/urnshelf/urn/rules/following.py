@@ -13,7 +13,7 @@ from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.records.recognising import description_of
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rules.base import Place, PlanRule, Rule, data_of, planned, table
+from urnshelf.urn.rules.base import Computed, Place, PlanRule, Rule, data_of, planned, table
 from urnshelf.urn.rules.given import as_rule
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -27,7 +27,7 @@ more is no half, and is rounded rightly."""
 # --- formulas -------------------------------------------------------------------------------------
 
 
-class Formula(Rule):
+class Formula(Computed):
     """A number computed from other fields, exactly.
 
     Args:
@@ -35,8 +35,6 @@ class Formula(Rule):
         decimals: places that it is rounded to; as many as come of it, where none are told.
         form: the field's type.
     """
-
-    vectorised = False
 
     def __init__(self, text: str, decimals: int | None, form: Any = None) -> None:
         self._text, self._decimals, self._form = text, decimals, form
@@ -46,9 +44,10 @@ class Formula(Rule):
 
     def placed(self, place: Place) -> Rule:
         """The same, for the field's type."""
-        return Formula(self._text, self._decimals, self._form or place.field.node.bare)
+        form = self._form or place.field.node.bare
+        return Formula(self._text, self._decimals, form).standing(place)
 
-    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
+    def computed(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         """What comes of it; None where a field is None, or where nothing divides."""
         if any(value is None for value in inputs):
             return None
@@ -136,7 +135,8 @@ def formula(text: str, decimals: int | None = None) -> Rule:
         decimals: places to round to; as many as come of it, where none are told.
 
     Raises:
-        RecordRefused: anything else in the text.
+        RecordRefused: anything else in the text; when it draws, a division by 0 or a field that is
+            None, where this one takes no None.
 
     >>> from decimal import Decimal
     >>> dues = rules.formula("days * 12.5", decimals=2)
@@ -214,10 +214,8 @@ def _sum(values: list[Any]) -> Any:
     return sum(values[1:], values[0]) if values else 0
 
 
-class Gathered(Rule):
+class Gathered(Computed):
     """What the records in another field come to: `sum lines.total`."""
-
-    vectorised = False
 
     def __init__(self, text: str, form: Any = None) -> None:
         words = text.split() if isinstance(text, str) else []
@@ -233,9 +231,9 @@ class Gathered(Rule):
 
     def placed(self, place: Place) -> Rule:
         """The same, for the field's type."""
-        return Gathered(self.text, self._form or place.field.node.bare)
+        return Gathered(self.text, self._form or place.field.node.bare).standing(place)
 
-    def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
+    def computed(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         """What they come to; None for a list that is None."""
         items: Any = inputs[0]
         if items is None:

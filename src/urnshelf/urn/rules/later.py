@@ -10,14 +10,14 @@ from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.types.limits import Limits
 from urnshelf.urn.mixing import Bits
-from urnshelf.urn.rules.base import Place, PlanRule, Rule, planned, table
+from urnshelf.urn.rules.base import Computed, Place, PlanRule, Rule, planned, table
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _DAY = 86_400
 
 
-class After(Rule):
+class After(Computed):
     """A value after those of other fields: a moment, a day, a time of day, or a number.
 
     Args:
@@ -31,8 +31,6 @@ class After(Rule):
         decimals: of a number.
         step: so many units lie between two gaps.
     """
-
-    vectorised = False
 
     def __init__(
         self,
@@ -60,12 +58,12 @@ class After(Rule):
         form = bare if bare in (date, datetime) else None
         found = After(self.needs, self._low, self._high, form, decimals=self._decimals)
         found.days = self.days
-        return found
+        return found.standing(place)
 
     days: tuple[int, int] | None = None
     """The gap as it was told: of moments, too, it is in days."""
 
-    def one(self, bits: Bits, *inputs: object) -> Any:
+    def computed(self, bits: Bits, *inputs: object) -> Any:
         """One value."""
         given = dict(zip(self.needs, inputs, strict=True))
         if any(given[name] is None for name in self._stops):
@@ -143,7 +141,8 @@ def after(field: str, gap: int | tuple[int, int] = 60, decimals: int = 0) -> Rul
     """A value after another field's: a day, a moment or a number.
 
     Args:
-        field: the earlier one; where it is None, this one is None, too.
+        field: the earlier one; where it is None, this one is None, too, or cannot be drawn where it
+            takes no None.
         gap: the least and the most, or the most alone: in days, or for numbers in units of the last
             decimal; both included.
         decimals: of a number that is no whole one.
