@@ -25,11 +25,13 @@ if TYPE_CHECKING:
         RecordMissing,
         RecordOutdated,
         RecordRefused,
+        ReferenceRefused,
         RefusalHidden,
         RepliesSpent,
         ReplyRefused,
         SettingRefused,
         SwapRefused,
+        TwinRefused,
         UnansweredCall,
         UnitRefused,
         UrnShelfError,
@@ -38,6 +40,7 @@ if TYPE_CHECKING:
     from urnshelf.shelf import Shelf
     from urnshelf.store.asked import asking
     from urnshelf.store.column import column
+    from urnshelf.twins.check import Twin
     from urnshelf.urn.drawing import Urn
     from urnshelf.urn.variants import variant
 
@@ -63,12 +66,15 @@ __all__ = [
     "RecordMissing",
     "RecordOutdated",
     "RecordRefused",
+    "ReferenceRefused",
     "RefusalHidden",
     "RepliesSpent",
     "ReplyRefused",
     "SettingRefused",
     "Shelf",
     "SwapRefused",
+    "Twin",
+    "TwinRefused",
     "UnansweredCall",
     "UnitRefused",
     "Urn",
@@ -104,6 +110,7 @@ _PLACES = {
     "urnshelf.shelf": "Shelf",
     "urnshelf.store.asked": "asking",
     "urnshelf.store.column": "column",
+    "urnshelf.twins.check": "Twin",
     "urnshelf.urn.drawing": "Urn",
     "urnshelf.urn.variants": "variant",
 }

@@ -162,6 +162,18 @@ class RecordRefused(UrnShelfError):
     """
 
 
+class ReferenceRefused(RecordRefused):
+    """A record that refers to one that is not on the shelf, or one to which another refers that
+    was to be taken away.
+
+    >>> shelf.define(Mooring, references={"berth_id": Berth})
+    >>> shelf.records(Mooring).add(Mooring(None, 7, 3, NOON, 1, 6.3, Decimal(100)))
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.ReferenceRefused: Mooring.berth_id=3 refers to a Berth that is not on the...
+    """
+
+
 class RecordMissing(UrnShelfError):
     """No record on the shelf has this key.
 
@@ -269,4 +281,16 @@ class DraftRefused(UrnShelfError):
     Traceback (most recent call last):
         ...
     urnshelf.errors.DraftRefused: draft() takes a service's class, one of its methods, or a func...
+    """
+
+
+class TwinRefused(UrnShelfError):
+    """A fake and a real one that cannot be compared: nothing of the interface is read, the real one
+    holds something already, or cannot be made.
+
+    >>> from urnshelf.twins import Twin
+    >>> Twin(TideService, real=7)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.TwinRefused: real=7: give a function that makes a fresh one, real=lambda: int(…)
     """

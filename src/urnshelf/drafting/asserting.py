@@ -13,13 +13,14 @@ from urnshelf.drafting.arrangement import Asked
 from urnshelf.drafting.observing import as_pattern
 from urnshelf.drafting.over_http import ROUTE, is_of_a_reply, parts_of
 from urnshelf.drafting.record_changes import Change
-from urnshelf.drafting.spelling import NotWritten, Spelling, variable_for
+from urnshelf.drafting.spelling import DraftSpelling
 from urnshelf.drafting.telling import tells
 from urnshelf.drafting.trial import Made, Trial
 from urnshelf.drafting.values import Path
 from urnshelf.kiosk.request import Request
 from urnshelf.records.equality import same
 from urnshelf.records.recognising import describe
+from urnshelf.records.spelling import NotWritten, variable_for
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -73,7 +74,7 @@ class Asserting:
     """
 
     def __init__(
-        self, trial: Trial, spelling: Spelling, among: Among, fake_name: Any = None
+        self, trial: Trial, spelling: DraftSpelling, among: Among, fake_name: Any = None
     ) -> None:
         self._trial = trial
         self._spelling = spelling

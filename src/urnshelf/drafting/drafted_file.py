@@ -14,10 +14,11 @@ from urnshelf.drafting.over_http import route_names
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, among
 from urnshelf.drafting.shared_lines import Shared, made_by
-from urnshelf.drafting.spelling import SESSION_MAKER, NotWritten, Spelling
+from urnshelf.drafting.spelling import SESSION_MAKER, DraftSpelling
 from urnshelf.drafting.text_of_a_test import OneTest, Written, distinguished
 from urnshelf.kiosk import Route
 from urnshelf.kiosks import Kiosk
+from urnshelf.records.spelling import NotWritten
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -36,7 +37,7 @@ class Writing:
 
     def __init__(self, known_fixtures: Mapping[str, str]) -> None:
         self._known = known_fixtures
-        self.spelling = Spelling()
+        self.spelling = DraftSpelling()
         self._names: Counter[str] = Counter()
         self._fixtures: dict[str, list[str]] = {}
         self._routes: dict[str, Asked] = {}

@@ -11,7 +11,6 @@ from urnshelf.drafting.arrangement import Asked
 from urnshelf.drafting.drafted_file import Writing
 from urnshelf.drafting.finding_services import public_methods, service_of
 from urnshelf.drafting.guarding import Guard
-from urnshelf.drafting.layout import laid_out
 from urnshelf.drafting.planting import Planted, Planting
 from urnshelf.drafting.remarks_on_drafts import (
     Finding,
@@ -35,6 +34,7 @@ from urnshelf.errors import DraftRefused
 from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.near_names import nearest
 from urnshelf.records.display import show
+from urnshelf.records.layout import laid_out
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 

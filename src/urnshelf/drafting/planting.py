@@ -19,7 +19,7 @@ from urnshelf.drafting.leaves import all_leaves
 from urnshelf.drafting.probing import probed_tree
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, Settling, among
-from urnshelf.drafting.spelling import Spelling
+from urnshelf.drafting.spelling import DraftSpelling
 from urnshelf.drafting.structures import by_structure
 from urnshelf.drafting.trial import Trial
 from urnshelf.drafting.usual_values import others
@@ -201,5 +201,5 @@ def _size(trial: Trial) -> int:
 
 
 def _asserted(trial: Trial, together: Among) -> str:
-    told = Asserting(trial, Spelling(), together).told()
+    told = Asserting(trial, DraftSpelling(), together).told()
     return f"{told.raised} {told.direct} {told.lines}"

@@ -15,7 +15,7 @@ from urnshelf.drafting.decisions import Decision, Way
 from urnshelf.drafting.leaves import all_leaves, reply_node, usual_reply
 from urnshelf.drafting.over_http import ROUTE, smaller_replies
 from urnshelf.drafting.searching import Search
-from urnshelf.drafting.spelling import Spelling
+from urnshelf.drafting.spelling import DraftSpelling
 from urnshelf.drafting.telling import tells
 from urnshelf.drafting.told_fields import all_told, is_key, is_told, retold, told_in, value_at
 from urnshelf.drafting.trial import SEED, Trial
@@ -295,7 +295,7 @@ class Settling:
 
 def observed(trial: Trial) -> str:
     """All that a test would assert, as a text."""
-    spelling = Spelling()
+    spelling = DraftSpelling()
     told = Asserting(trial, spelling, Among()).told()
     return f"{told.raised} {told.direct} {told.lines}"
 

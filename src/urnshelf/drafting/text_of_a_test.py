@@ -15,10 +15,11 @@ from urnshelf.drafting.over_http import ROUTE, Client
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.settling import Settled
-from urnshelf.drafting.spelling import Spelling, variable_for
+from urnshelf.drafting.spelling import DraftSpelling
 from urnshelf.drafting.values import Drawn, Faked, Raised
 from urnshelf.kiosks import Kiosk
 from urnshelf.records.description import snake_case
+from urnshelf.records.spelling import variable_for
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -49,7 +50,7 @@ class Writer(Protocol):
     """The file that a test is written into."""
 
     @property
-    def spelling(self) -> Spelling:
+    def spelling(self) -> DraftSpelling:
         """Spells its values."""
         ...
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable, Mapping
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta, timezone
 from decimal import Decimal
 from enum import Enum
 from typing import Any
@@ -141,9 +141,9 @@ def _moment(value: datetime, names: Mapping[str, Any]) -> str:
     parts += [value.microsecond] if value.microsecond else []
     zone = ""
     if value.tzinfo is not None:
-        if value.tzinfo is not UTC or value.fold:
+        if value.fold:
             raise _NoLiteral
-        zone = f", tzinfo={_zone(names)}"
+        zone = f", tzinfo={_zone_of(value, names)}"
     return f"{_named(datetime, names)}({', '.join(map(str, parts))}{zone})"
 
 
@@ -154,6 +154,13 @@ def _hour(value: time, names: Mapping[str, Any]) -> str:
         raise _NoLiteral
     zone = "" if value.tzinfo is None else f", tzinfo={_zone(names)}"
     return f"{_named(time, names)}({', '.join(map(str, parts))}{zone})"
+
+
+def _zone_of(value: datetime, names: Mapping[str, Any]) -> str:
+    offset = value.utcoffset()
+    if value.tzinfo is UTC or type(value.tzinfo) is not timezone or offset is None:
+        return _zone(names) if value.tzinfo is UTC else _no_literal()
+    return f"{_named(timezone, names)}({_span(offset, names)})"
 
 
 def _zone(names: Mapping[str, Any]) -> str:

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any, TypeVar, cast
 
-from urnshelf.errors import RecordRefused
+from urnshelf.errors import RecordRefused, ReferenceRefused
 from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.records.display import show
 from urnshelf.records.recognising import describe, description_of
@@ -170,7 +170,7 @@ class Store:
         for field, parent in definition.references.items():
             key = rows.fetch(record, field)
             if key is not None and key not in self.view(parent).stored.by_key:
-                raise RecordRefused(
+                raise ReferenceRefused(
                     f"{definition.name}.{field}={show(key)} refers to a {parent.__name__} that is "
                     "not on the shelf"
                 )
@@ -195,7 +195,7 @@ class Store:
                 if parent is definition.record_type:
                     child = view.where(**{field: key}).first()
                     if child is not None:
-                        raise RecordRefused(
+                        raise ReferenceRefused(
                             f"the {definition.name} with key {show(key)} cannot be removed: "
                             f"{show(child)} refers to it"
                         )

@@ -1,0 +1,331 @@
+"""The check itself: sequences are run until they are done or time is up; what differs is made small
+and told.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any
+
+from urnshelf.calls.wording import plural
+from urnshelf.errors import TwinRefused, UrnShelfError
+from urnshelf.interfaces.taking_apart import interface_of
+from urnshelf.readings.teaching import code_of
+from urnshelf.records.display import show
+from urnshelf.shelf import Shelf
+from urnshelf.twins import steps
+from urnshelf.twins.comparing import Comparing
+from urnshelf.twins.counts import Counted, Counts
+from urnshelf.twins.fresh import Real
+from urnshelf.twins.generating import Generator
+from urnshelf.twins.pools import Pools
+from urnshelf.twins.running import Finding, Runner, Signature
+from urnshelf.twins.settling import Difference
+from urnshelf.twins.shrinking import Shrinker
+from urnshelf.twins.surface import Surface, surface_of
+from urnshelf.twins.telling import headline, report, table
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+MOST_REPORTS = 12
+Progress = Callable[[int, int, int], object]
+"""Is told how many sequences were run, of how many, and how many differences were found."""
+
+
+class Checked:
+    """What a check came to. It shows itself as a table of the methods, and a report for each
+    difference.
+
+    Attributes:
+        differences: a report each.
+        methods: the counts of each method.
+        sequences: how many were run.
+    """
+
+    def __init__(
+        self, names: str, reports: list[str], methods: list[Counted], sequences: int, wanted: int,
+        seed: int,
+    ) -> None:  # fmt: skip
+        self.differences = reports
+        self.methods = methods
+        self.sequences = sequences
+        self._names = names
+        self._wanted = wanted
+        self._seed = seed
+
+    @property
+    def heading(self) -> str:
+        """What was checked, and how much of it."""
+        confirmed = sum(one.state == "confirmed" for one in self.methods)
+        late = "" if self.sequences == self._wanted else f" of {self._wanted}: the time was up"
+        found = plural(len(self.differences), "difference") if self.differences else "no difference"
+        return (
+            f"{self._names}: {found}; {confirmed} of {plural(len(self.methods), 'method')} "
+            f"confirmed ({plural(self.sequences, 'sequence')}{late}, seed {self._seed})"
+        )
+
+    @property
+    def table(self) -> list[str]:
+        """The methods, in lines."""
+        return table(self.methods)
+
+    def __str__(self) -> str:
+        parts = [self.heading, "\n".join(self.table)]
+        parts += [f"{n}. {one}" for n, one in enumerate(self.differences, 1)]
+        return "\n\n".join(parts)
+
+    def __repr__(self) -> str:
+        return f"<{self.heading}>"
+
+
+class Twin:
+    """A fake and what it stands for, to be run through the same random operations.
+
+    Args:
+        interfaces: one, or several that share a store.
+        real: a function without arguments that makes a fresh, empty real one; for several
+            interfaces a tuple of one each. It may be a generator or a context manager, so that
+            something is done afterwards, and a coroutine.
+        arrange: a function of a shelf, which tells it what a test would: `shelf.define(…)`,
+            `shelf.teach(…)`.
+        rules: by record type, the rules of fields that the real one is particular about.
+        any_order: methods whose records may come in any order: `[MooringRegister.all]`.
+        except_fields: fields that are not compared: `["Mooring.arrival"]`.
+        except_methods: methods that are not called.
+        tolerance: how far two floats may be apart, as a part of the greater (0: not at all).
+        sequences: how many are run.
+        seed: of what is drawn and chosen.
+        advance: moves the real one's clock: a function of the real one (for several interfaces, of
+            the tuple) and a timedelta; without it, nothing expires.
+        seconds: so long it may take; what was done until then is told.
+
+    Raises:
+        TwinRefused: nothing of an interface is read, or `real` cannot make one.
+
+    >>> from urnshelf import Twin
+    >>> from urnshelf.demo.harbour.adaptors.sqlite import SqliteMoorings, open_harbour
+    >>> def told(shelf):
+    ...     shelf.define(Mooring, missing=MooringUnknown)
+    >>> def real():
+    ...     connection = open_harbour()
+    ...     yield SqliteMoorings(connection)
+    ...     connection.close()
+    >>> print(Twin(MooringRegister, real=real, arrange=told, sequences=5).check().heading)
+    MooringRegister: 1 difference; ...
+    """
+
+    def __init__(
+        self,
+        *interfaces: Any,
+        real: Callable[[], Any],
+        arrange: Callable[[Shelf], object] | None = None,
+        rules: Mapping[Any, Mapping[str, Any]] | None = None,
+        any_order: Iterable[Any] = (),
+        except_fields: Iterable[str] = (),
+        except_methods: Iterable[Any] = (),
+        tolerance: float = 0.0,
+        sequences: int = 200,
+        seed: int = 0,
+        advance: Callable[[Any, Any], object] | None = None,
+        seconds: float = 60.0,
+    ) -> None:
+        if not interfaces:
+            raise TwinRefused("Twin(…): give the interface that the fake is made from")
+        self._forms = interfaces
+        self._arrange = arrange
+        taken_apart = [interface_of(one) for one in interfaces]
+        self._names = ", ".join(one.name for one in taken_apart)
+        self._real = Real(real, taken_apart)
+        shelf = self._arranged()
+        self._surface = surface_of(shelf, interfaces, _names(except_methods, "except_methods"))
+        try:
+            self._pools = Pools(shelf, self._surface.record_types, rules or {})
+        except UrnShelfError as why:
+            raise TwinRefused(f"{self._names}: its records cannot be drawn: {why}") from why
+        self._check_fields(fields := _fields(except_fields))
+        self._generator = Generator(self._surface, self._pools, advance is not None)
+        if not self._generator.calls_anything:
+            raise TwinRefused(_nothing(self._names, self._surface, self._generator.undrawn))
+        self._comparing = Comparing(self._pools, _names(any_order, "any_order"), fields, tolerance)
+        self._runner = Runner(
+            interfaces, self._real, self._arranged, self._surface, self._pools, self._comparing,
+            advance,
+        )  # fmt: skip
+        self._sequences = sequences
+        self._seed = seed
+        self._seconds = seconds
+
+    def check(self, progress: Progress | None = None) -> Checked:
+        """Run the sequences.
+
+        Args:
+            progress: is told how far it is.
+
+        Returns:
+            The table of methods, and what differs.
+
+        Raises:
+            TwinRefused: the real one is not empty from the start, does not come back, or cannot be
+                made.
+        """
+        with self._runner.running():
+            return _Check(self, progress).checked()
+
+    def _arranged(self) -> Shelf:
+        shelf = Shelf(seed=self._seed if hasattr(self, "_seed") else 0)
+        if self._arrange is not None:
+            try:
+                self._arrange(shelf)
+            except UrnShelfError as why:
+                raise TwinRefused(f"arrange= raised {type(why).__name__}: {why}") from why
+        return shelf
+
+    def _check_fields(self, fields: frozenset[str]) -> None:
+        known: set[str] = set()
+        for form, pool in self._pools.of.items():
+            known |= {
+                *pool.described.names,
+                *(f"{form.__name__}.{n}" for n in pool.described.names),
+            }
+        for one in sorted(fields - known):
+            raise TwinRefused(
+                f"except_fields=[{one!r}]: no record has it; there are "
+                f"{', '.join(sorted(name for name in known if '.' in name)) or 'none'}"
+            )
+
+
+def _fields(told: Iterable[str]) -> frozenset[str]:
+    if isinstance(told, str):
+        raise TwinRefused(f"except_fields={told!r}: give a list, except_fields=[{told!r}]")
+    return frozenset(told)
+
+
+def _names(methods: Iterable[Any], option: str) -> frozenset[str]:
+    """Methods by name: `BerthRepository.get`, or as it is written there."""
+    if isinstance(methods, str) or callable(methods):
+        raise TwinRefused(f"{option}={show(methods, 40)}: give a list of methods")
+    found = set()
+    for one in methods:
+        name = one if isinstance(one, str) else getattr(code_of(one), "__qualname__", "")
+        if not name:
+            raise TwinRefused(f"{option}=[{show(one, 40)}]: give methods, as BerthRepository.get")
+        found.add(".".join(name.split(".")[-2:]))
+    return frozenset(found)
+
+
+def _nothing(names: str, surface: Surface, undrawn: Mapping[str, str]) -> str:
+    why = [f"{one.label}: {one.why}" for one in surface.left_out]
+    why += [f"{label}: {told}" for label, told in undrawn.items()]
+    lines = "\n  ".join(why[:8]) or "it has no methods"
+    return (
+        f"{names}: nothing of it can be checked, for no method is read. Teach the fake what they "
+        f"do, in arrange=; `urnshelf explain` tells more\n  {lines}"
+    )
+
+
+class _Check:
+    """A check while it runs."""
+
+    def __init__(self, twin: Twin, progress: Progress | None) -> None:
+        self._twin = twin
+        self._progress = progress
+        self._counts = Counts(
+            twin._surface.offered, twin._surface.left_out, twin._generator.undrawn
+        )
+        self._ends = time.monotonic() + twin._seconds
+        self._known: dict[Signature, int] = {}
+        """To which difference each signature belongs; -1 for a consequence of another one."""
+        self._found: list[Difference] = []
+
+    @property
+    def _is_late(self) -> bool:
+        return time.monotonic() > self._ends
+
+    def checked(self) -> Checked:
+        twin = self._twin
+        run = 0
+        for number in range(twin._sequences):
+            if self._is_late or len(self._found) >= MOST_REPORTS:
+                break
+            if number < 3:
+                twin._runner.check_empty()
+            self._one(twin._generator.sequence(twin._seed, number))
+            run += 1
+            if self._progress is not None:
+                self._progress(run, twin._sequences, len(self._found))
+        reports = [report(one, twin._forms, twin._pools) for one in self._found]
+        return Checked(twin._names, reports, self._counts.all, run, twin._sequences, twin._seed)
+
+    def _one(self, sequence: steps.Sequence) -> None:
+        for finding in self._twin._runner.run(sequence, self._counts):
+            signature = finding.signature
+            if signature in self._known:
+                self._note_method(self._known[signature], finding)
+            else:
+                self._add(sequence, signature)
+
+    def _note_method(self, at: int, finding: Finding) -> None:
+        if at >= 0 and finding.offered is not None:
+            known = self._found[at]
+            methods = tuple(dict.fromkeys((*known.methods, finding.offered.label)))
+            self._found[at] = known._replace(methods=methods)
+
+    def _add(self, sequence: steps.Sequence, signature: Signature) -> None:
+        runner, pools = self._twin._runner, self._twin._pools
+        shrinker = Shrinker(runner.run, pools, signature, lambda: self._is_late)
+        small = shrinker.shrunk(sequence)
+        found = runner.run(small)
+        mine = next((one for one in found if one.signature == signature), None)
+        if mine is None:  # it comes and goes
+            small, found = sequence, runner.run(sequence)
+            mine = next((one for one in found if one.signature == signature), None)
+        if mine is None:
+            return
+        before = [one for one in found if one.signature in self._known and one is not mine]
+        at = self._known[before[0].signature] if before else self._like(small, mine)
+        if at is not None:
+            self._known[signature] = at
+            self._note_method(at, mine)
+            return
+        is_alias = any(isinstance(one, steps.Assign) for one in small.steps)
+        label = _last_call(small) if mine.offered is None else mine.offered.label
+        difference = Difference(mine, small, (label,), is_alias, runner.real_twice(small))
+        self._known[signature] = len(self._found)
+        self._found.append(difference)
+
+    def _like(self, small: steps.Sequence, finding: Finding) -> int | None:
+        """The difference that the same writes show in the same direction: of one cause."""
+        for at, known in enumerate(self._found):
+            is_alias = any(isinstance(one, steps.Assign) for one in small.steps)
+            if is_alias and known.is_alias:
+                return at
+            both = (finding.unlike.kind, known.finding.unlike.kind)
+            is_look = finding.offered is not None and finding.offered.is_look
+            if not is_look or is_alias or known.is_alias or not set(both) <= _OF_LOOKS:
+                continue
+            same_way = finding.unlike.direction == known.finding.unlike.direction
+            same_way = same_way or "value" in both or "raised" in both
+            if same_way and len(_writes(small)) > 1 and _writes(small) == _writes(known.sequence):
+                return at
+        return None
+
+
+_OF_LOOKS = {"found", "value", "raised"}
+"""Kinds of differences that one write shows in several look-ups."""
+
+
+def _writes(sequence: steps.Sequence) -> list[str]:
+    return [
+        one.offered.label
+        for one in sequence.steps
+        if isinstance(one, steps.Call) and not one.offered.is_look
+    ]
+
+
+def _last_call(sequence: steps.Sequence) -> str:
+    calls = [one.offered.label for one in sequence.steps if isinstance(one, steps.Call)]
+    return calls[-1] if calls else ""
+
+
+__all__ = ["Checked", "Twin", "headline"]

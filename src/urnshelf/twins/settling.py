@@ -1,0 +1,190 @@
+"""What would settle a difference, as lines to copy: never applied by itself."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from urnshelf.errors import RecordMissing, RecordRefused
+from urnshelf.readings.operations import Operation
+from urnshelf.records.description import snake_case
+from urnshelf.records.spelling import Spelling
+from urnshelf.twins import steps
+from urnshelf.twins.pools import Pools
+from urnshelf.twins.running import Finding
+from urnshelf.twins.surface import Offered
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+
+class Way(NamedTuple):
+    """One way to settle a difference: when it is the right one, and the lines."""
+
+    when: str
+    lines: tuple[str, ...] = ()
+
+
+class Difference(NamedTuple):
+    """What is known of a difference when it is told.
+
+    Args:
+        finding: where it shows last.
+        sequence: the smallest that shows it.
+        methods: all methods in which it shows.
+        is_alias: whether it shows only after an assignment.
+        is_of_real: whether the real one differs from itself in it.
+    """
+
+    finding: Finding
+    sequence: steps.Sequence
+    methods: tuple[str, ...]
+    is_alias: bool
+    is_of_real: bool
+
+
+def ways(difference: Difference, pools: Pools) -> list[Way]:
+    """The ways to settle a difference, the likeliest first."""
+    finding = difference.finding
+    kind = finding.unlike.kind
+    if difference.is_of_real:
+        return _of_itself(finding, pools)
+    if difference.is_alias:
+        return _alias(finding)
+    if kind == "raised" and finding.offered is not None:
+        return _raised(difference, finding.offered, pools)
+    if kind in ("field", "handed", "key"):
+        return _of_field(difference)
+    if kind == "order":
+        listed = ", ".join(difference.methods)
+        return [
+            Way("where no caller relies on the order", (f"any_order=[{listed}]",)),
+            *_taught(finding, '.order_by("…").all()'),
+        ]
+    if _is_of_case(difference):
+        return _taught(finding, "", case=True)
+    return _taught(finding)
+
+
+def _of_itself(finding: Finding, pools: Pools) -> list[Way]:
+    field = _field(finding)
+    if not field and finding.offered is not None:
+        pool = pools.of.get(finding.offered.record_type)
+        field = f"{pool.form.__name__}.{pool.key}" if pool and pool.key else ""
+    if field:
+        return [Way("the real one makes it anew each time", (f'except_fields=["{field}"]',))]
+    label = "" if finding.offered is None else finding.offered.label
+    return [Way("the real one gives something else each time", (f"except_methods=[{label}]",))]
+
+
+def _field(finding: Finding) -> str:
+    unlike = finding.unlike
+    return f"{unlike.form.__name__}.{unlike.field}" if unlike.form and unlike.field else ""
+
+
+def _alias(finding: Finding) -> list[Way]:  # noqa: ARG001
+    return [
+        Way(
+            "the real one hands out, or keeps, the very object of the caller: a change of it shows "
+            "without being saved. The fake gives copies, as a database does. Let the real one "
+            "give and keep copies"
+        )
+    ]
+
+
+def _raised(difference: Difference, offered: Offered, pools: Pools) -> list[Way]:
+    fake, real = difference.finding.fake.error, difference.finding.real.error
+    pool = pools.of.get(offered.record_type)
+    name = "" if pool is None else pool.form.__name__
+    if fake is not None and real is not None and pool is not None:
+        what = "missing" if isinstance(fake, RecordMissing) else "duplicate"
+        if isinstance(fake, (RecordMissing, RecordRefused)):
+            spelling = Spelling()
+            told = f"shelf.define({name}, {what}={spelling.named(type(real))})"
+            lines = (*spelling.import_lines(), told)
+            return [Way("tell the fake what the real one raises, in arrange=", lines)]
+    if fake is None and real is not None and pool is not None:
+        return [*_references(offered, pools), *_taught(difference.finding)]
+    if real is None and fake is not None and offered.operation in (Operation.ADD, Operation.MAKE):
+        ways_on = [Way("the real one overwrites, or loses a record: a defect of its write")]
+        return [*ways_on, *_taught(difference.finding, "", saves=True)]
+    return _taught(difference.finding, find=fake is not None and offered.gives is not None)
+
+
+def _references(offered: Offered, pools: Pools) -> list[Way]:
+    """A database that refuses a record which refers to nothing."""
+    pool = pools.of.get(offered.record_type)
+    if pool is None or not offered.adds or pool.references:
+        return []
+    parents = {f"{snake_case(one.__name__)}_id": one.__name__ for one in pools.of}
+    told = {name: parents[name] for name in pool.described.names if name in parents}
+    if not told:
+        return []
+    pairs = ", ".join(f'"{name}": {parent}' for name, parent in told.items())
+    line = f"shelf.define({pool.form.__name__}, references={{{pairs}}})"
+    return [Way("where the real one refuses what refers to nothing", (line,))]
+
+
+def _of_field(difference: Difference) -> list[Way]:
+    finding = difference.finding
+    writes = [
+        one.offered.label
+        for one in difference.sequence.steps
+        if isinstance(one, steps.Call) and not one.offered.is_look
+    ]
+    kind, form, field = finding.unlike.kind, finding.unlike.form, finding.unlike.field
+    if kind == "key":
+        first = Way(
+            "the real one gave a key again that had been another record's: a defect of "
+            f"{writes[-1]}"
+        )
+    elif kind == "handed":
+        first = Way(
+            f"{writes[-1]} leaves {field!r} of the record that the caller handed in as it is not "
+            "after the fake's"
+        )
+    else:
+        where = " or ".join(writes) or "its write"
+        first = Way(
+            f"the real one loses or changes {form.__name__}.{field}: a defect of {where}, or of "
+            "what reads it"
+        )
+    spared = Way("where no test asks for it", (f'except_fields=["{_field(finding)}"]',))
+    return [first, spared]
+
+
+def _is_of_case(difference: Difference) -> bool:
+    """Whether it shows only where a text is asked for in other case."""
+    return any(
+        isinstance(one, steps.Part) and one.turn == "other case"
+        for one in difference.sequence.parts()
+    )
+
+
+def _taught(
+    finding: Finding, ending: str = "", *, case: bool = False, saves: bool = False,
+    find: bool = False,
+) -> list[Way]:  # fmt: skip
+    """Teach the fake what the real one does."""
+    offered = finding.offered
+    if offered is None:
+        return []
+    parameters = offered.member.parameters
+    name = offered.member.name.strip("_")
+    form = getattr(offered.record_type, "__name__", "")
+    records = f"shelf.records({form})" if form else "…"
+    body = f"{records}.where(…){ending}" if form else "…"
+    if saves and parameters:
+        body = f"{records}.save({parameters[0]})"
+    elif find and len(parameters) == 1:
+        body = f"{records}.find({parameters[0]})"
+    elif case:
+        asked = next((one for one in offered.parameters if one.field), None)
+        if asked is not None:
+            found = "first" if offered.gives is None or not offered.gives.is_many else "all"
+            test = f'column("{asked.field}").ignoring_case == {asked.name}'
+            body = f"{records}.where({test}).{found}()"
+    lines = (
+        f"@shelf.teach({offered.label})",
+        f"def {name}({', '.join(('shelf', *parameters))}):",
+        f"    return {body}",
+    )
+    return [Way("where the real one is right, teach the fake, in arrange=", lines)]
