@@ -64,21 +64,29 @@ class Readings:
             return NO_REPLY
         call.answered_by = reading
         try:
-            reply = self._run(reading, call)
-            promise = call.target.promise
-            # of just the promised class, as the most are, or a stream that would be used up
-            is_plain = type(reply) is promise.node.bare or promise.stream
-            wrong = (
-                None if is_plain or promise.node.kind is Kind.NONE else misfit(reply, promise.node)
-            )
-            if wrong:
-                raise NotCertain(f"what it would give is not what it promises: {wrong}")
+            if reading.is_look_up:
+                reply = self._fitting(reading, call)
+            else:
+                # what is refused was not done, either
+                with self._store.lock, self._store.journal.together(undone_by=NotCertain):
+                    reply = self._fitting(reading, call)
         except NotCertain as why:
             # as if it had never been read: the next answerer is asked, and the refusal tells why
             call.answered_by = None
             call.note = str(why)
             return NO_REPLY
         return _later(reply) if call.target.promise.stream == "async" else reply
+
+    def _fitting(self, reading: Reading, call: LiveCall) -> Any:
+        """What a reading gives, where it is what the method promises."""
+        reply = self._run(reading, call)
+        promise = call.target.promise
+        # of just the promised class, as the most are, or a stream that would be used up
+        is_plain = type(reply) is promise.node.bare or promise.stream
+        wrong = None if is_plain or promise.node.kind is Kind.NONE else misfit(reply, promise.node)
+        if wrong:
+            raise NotCertain(f"what it would give is not what it promises: {wrong}")
+        return reply
 
     def reading_of(self, target: Target) -> Reading | Unread:
         """How the target's method is read on this shelf."""

@@ -100,12 +100,16 @@ class Journal:
                 change.rows.restore(change.key, change.before)
 
     @contextmanager
-    def together(self) -> Iterator[None]:
-        """A block whose changes are made together: an error takes all of them back."""
+    def together(self, undone_by: type[BaseException] = BaseException) -> Iterator[None]:
+        """A block whose changes are made together: an error takes all of them back.
+
+        Args:
+            undone_by: which errors do.
+        """
         was_writing, point = self.writing, self.savepoint()
         try:
             yield
-        except BaseException:
+        except undone_by:
             self.roll_back_to(point)
             raise
         finally:

@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.readings.operations import Operation, ReadParameter, Role
 from urnshelf.records.copies import keep
+from urnshelf.records.fit import misfit
 from urnshelf.records.recognising import describe
 from urnshelf.twins import steps
 from urnshelf.twins.pools import Pool, Pools
@@ -54,6 +55,8 @@ class Arguments:
         """Whether the records of a type have their keys from the start."""
         self.gave: list[steps.Call] = []
         """Calls that give records."""
+        self._count = 0
+        """How many keys were given last."""
 
     def value(self, offered: Offered, parameter: ReadParameter) -> steps.Value:
         """An argument, by what its parameter stands for.
@@ -117,10 +120,11 @@ class Arguments:
         return steps.Now(pool.form, n, field)
 
     def _keys(self, asked: Asked) -> steps.Value:
-        count = self._random.randint(0, 3)
+        count = self._random.choice((0, 1, 1, 1, 2, 3))
         one = asked.node.item if asked.node.kind is Kind.ITEMS else asked.node
-        keys = [self._key(asked._replace(node=one)) for _ in range(count)]
-        return _items(asked.node, list(dict.fromkeys(keys)))
+        keys = list(dict.fromkeys(self._key(asked._replace(node=one)) for _ in range(count)))
+        self._count = len(keys)
+        return _items(asked.node, keys)
 
     def _condition(self, asked: Asked) -> steps.Value:
         pool = self._pool_of(asked)
@@ -175,7 +179,7 @@ class Arguments:
         """Values of fields: of all but the key for a new record, of some for a change."""
         pool = self._pools.of.get(asked.offered.record_type)
         if pool is None:
-            return self._pairs_of_values(asked.node)
+            return self._given_values(asked)
         names = [name for name in pool.described.names if name not in pool.key_fields]
         if asked.node.kind is Kind.TYPED_DICT or describe(asked.node.bare) is not None:
             return self._patch(pool, asked.node)
@@ -211,14 +215,23 @@ class Arguments:
     # --- values by key ----------------------------------------------------------------------------
 
     def _key_of_value(self, asked: Asked) -> steps.Value:
-        known = self._pools.values(asked.parameter.name, asked.node)[:3]
+        # by whatever name a method has it, it is the same key; one of several is told by its name
+        keys = [one for one in asked.offered.parameters if one.role is Role.KEY]
+        name = asked.parameter.name if len(keys) > 1 else "key"
+        known = self._pools.values(name, asked.node)[:3]
         if not known:
             raise NotDrawn(asked.parameter.name)
         if self._random.random() < 0.1:
-            return steps.Literal(self._unknown(asked.parameter.name, asked.node))
+            return steps.Literal(self._unknown(name, asked.node))
         return steps.Literal(self._random.choice(known))
 
-    def _pairs_of_values(self, node: Node) -> steps.Value:
+    def _given_values(self, asked: Asked) -> steps.Value:
+        """Values for many keys: by key, or beside the keys, one for each."""
+        node = asked.node
+        if any(one.role is Role.KEYS for one in asked.offered.parameters):
+            known = self._pools.values("value", node.item)
+            each = [keep(self._random.choice(known)) for _ in range(self._count if known else 0)]
+            return _items(node, [steps.Literal(one) for one in each])
         if node.kind is not Kind.MAPPING or len(node.args) != 2:
             raise NotDrawn("pairs")
         keys, values = (
@@ -233,7 +246,7 @@ class Arguments:
         # a moment would be told by the real one's clock, which is another
         if asked.node.bare is timedelta:
             return steps.Literal(timedelta(seconds=self._random.choice(_EXPIRIES)))
-        if asked.node.bare in (int, float, Any) or asked.node.kind is Kind.UNION:
+        if misfit(_EXPIRIES[0], asked.node) is None:
             return steps.Literal(self._random.choice(_EXPIRIES))
         raise NotDrawn(asked.parameter.name)
 

@@ -144,5 +144,7 @@ class Counts:
 def first_reason(why: BaseException) -> str:
     """The reason of a refusal, in a line."""
     lines = [line.strip() for line in str(why).splitlines() if line.strip()]
-    told = next((line for line in lines[1:] if line), lines[0] if lines else "")
+    reason = [line for line in lines if line.startswith("not read ")]
+    told = " ".join((reason or lines or [""])[0].removeprefix("not read").split())
+    told = told.removeprefix("because ")
     return told if len(told) <= 120 else told[:119] + "…"

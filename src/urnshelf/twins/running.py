@@ -256,13 +256,22 @@ class _Run:
         self._learn_from_result(step, fake, real, any(empty))
         before = len(self.found)
         for unlike in self._of.comparing.outcomes(offered, fake, real, self._keys):
-            self.found.append(self._finding(step, unlike, fake, real))
+            told = self._of_given_back(offered, unlike)
+            self.found.append(self._finding(step, told, fake, real))
         if offered.is_look:
             return True
         if len(self.found) == before and not fake.raised:
             self._compare_handed(step, handed)
         # after a write that differed all that follows would be its consequence
         return len(self.found) == before
+
+    def _of_given_back(self, offered: Offered, unlike: Unlike) -> Unlike:
+        """A write that gives back the record: with another key, it assigned it otherwise."""
+        pool = self._of._pools.of.get(offered.record_type)
+        is_key = unlike.kind == "found" and unlike.direction == "other"
+        if offered.is_look or pool is None or not is_key or unlike.form is not pool.form:
+            return unlike
+        return Unlike("handed", pool.form, pool.key)
 
     def _finding(self, step: steps.Step, unlike: Unlike, fake: Outcome, real: Outcome) -> Finding:
         offered = step.offered if isinstance(step, steps.Call) else None

@@ -57,11 +57,17 @@ def ways(difference: Difference, pools: Pools) -> list[Way]:
         listed = ", ".join(difference.methods)
         return [
             Way("where no caller relies on the order", (f"any_order=[{listed}]",)),
-            *_taught(finding, '.order_by("…").all()'),
+            *_taught(finding, ending=f'.order_by("{_key(finding, pools)} desc").all()'),
         ]
-    if _is_of_case(difference):
-        return _taught(finding, "", case=True)
+    offered = finding.offered
+    if offered is not None and _is_of_case(difference):
+        return _taught(finding, _as_read(offered, ignoring_case=True))
     return _taught(finding)
+
+
+def _key(finding: Finding, pools: Pools) -> str:
+    pool = None if finding.offered is None else pools.of.get(finding.offered.record_type)
+    return "id" if pool is None or not pool.key_fields else pool.key_fields[0]
 
 
 def _of_itself(finding: Finding, pools: Pools) -> list[Way]:
@@ -105,8 +111,22 @@ def _raised(difference: Difference, offered: Offered, pools: Pools) -> list[Way]
         return [*_references(offered, pools), *_taught(difference.finding)]
     if real is None and fake is not None and offered.operation in (Operation.ADD, Operation.MAKE):
         ways_on = [Way("the real one overwrites, or loses a record: a defect of its write")]
-        return [*ways_on, *_taught(difference.finding, "", saves=True)]
-    return _taught(difference.finding, find=fake is not None and offered.gives is not None)
+        saved = f"{_records(offered)}.save({_first(offered)})"
+        return [*ways_on, *_taught(difference.finding, saved)]
+    if fake is not None and len(offered.member.parameters) == 1:
+        if offered.gives is not None:
+            return _taught(difference.finding, f"{_records(offered)}.find({_first(offered)})")
+        if offered.operation is Operation.REMOVE:
+            return _taught(difference.finding, f"{_records(offered)}.remove({_first(offered)})")
+    return _taught(difference.finding)
+
+
+def _records(offered: Offered) -> str:
+    return f"shelf.records({getattr(offered.record_type, '__name__', '…')})"
+
+
+def _first(offered: Offered) -> str:
+    return next(iter(offered.member.parameters), "…")
 
 
 def _references(offered: Offered, pools: Pools) -> list[Way]:
@@ -159,32 +179,41 @@ def _is_of_case(difference: Difference) -> bool:
     )
 
 
-def _taught(
-    finding: Finding, ending: str = "", *, case: bool = False, saves: bool = False,
-    find: bool = False,
-) -> list[Way]:  # fmt: skip
-    """Teach the fake what the real one does."""
+def _taught(finding: Finding, body: str = "", ending: str = "") -> list[Way]:
+    """Teach the fake what the real one does: as it is read, for a beginning."""
     offered = finding.offered
     if offered is None:
         return []
     parameters = offered.member.parameters
-    name = offered.member.name.strip("_")
-    form = getattr(offered.record_type, "__name__", "")
-    records = f"shelf.records({form})" if form else "…"
-    body = f"{records}.where(…){ending}" if form else "…"
-    if saves and parameters:
-        body = f"{records}.save({parameters[0]})"
-    elif find and len(parameters) == 1:
-        body = f"{records}.find({parameters[0]})"
-    elif case:
-        asked = next((one for one in offered.parameters if one.field), None)
-        if asked is not None:
-            found = "first" if offered.gives is None or not offered.gives.is_many else "all"
-            test = f'column("{asked.field}").ignoring_case == {asked.name}'
-            body = f"{records}.where({test}).{found}()"
-    lines = (
+    said = "" if offered.member.promise.is_nothing else "return "
+    lines: tuple[str, ...] = (
         f"@shelf.teach({offered.label})",
-        f"def {name}({', '.join(('shelf', *parameters))}):",
-        f"    return {body}",
+        f"def {offered.member.name.strip('_')}({', '.join(('shelf', *parameters))}):",
+        f"    {said}{body or _as_read(offered, ending)}",
     )
+    lines = ("from urnshelf import column", *lines) if "column(" in lines[-1] else lines
     return [Way("where the real one is right, teach the fake, in arrange=", lines)]
+
+
+def _as_read(offered: Offered, ending: str = "", *, ignoring_case: bool = False) -> str:
+    """What the fake does at present."""
+    if offered.record_type is None or not offered.is_look:
+        return "…"
+    asked = []
+    for one in offered.parameters:
+        fold = ".ignoring_case" if ignoring_case and one.sign == "=" else ""
+        if one.sign == "=" and not fold:
+            asked.append((1, f"{one.field}={one.name}"))
+        elif one.sign in ("=", "<", "<=", ">", ">=", "!="):
+            sign = "==" if one.sign == "=" else one.sign
+            asked.append((0, f'column("{one.field}"){fold} {sign} {one.name}'))
+    told = ", ".join(text for _, text in sorted(asked))
+    return f"shelf.records({offered.record_type.__name__}).where({told}){ending or _end(offered)}"
+
+
+def _end(offered: Offered) -> str:
+    if offered.operation is Operation.COUNT:
+        return ".count()"
+    if offered.operation is Operation.EXISTS:
+        return ".count() > 0"
+    return ".all()" if offered.gives is not None and offered.gives.is_many else ".first()"

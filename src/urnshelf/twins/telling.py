@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from collections.abc import Sequence
 from typing import Any
 
@@ -24,13 +25,12 @@ _WIDTH = 96
 def headline(difference: Difference) -> str:
     """What differs, in a line."""
     finding = difference.finding
-    where = ", ".join(difference.methods)
+    methods = difference.methods
+    where = ", ".join(methods[:3]) + (f" and {len(methods) - 3} more" if methods[3:] else "")
     if difference.is_of_real:
         return f"{where}: the real one differs from itself"
     if difference.is_alias:
-        return (
-            f"{where}: a change of an object that the caller holds shows in one and not the other"
-        )
+        return f"{where}: a change of what the caller holds shows in one, and not in the other"
     return f"{where}: {_what(finding.unlike, finding.fake, finding.real)}"
 
 
@@ -99,15 +99,10 @@ def _marked(fake: Outcome, real: Outcome) -> list[str]:
     if fake.raised or real.raised:
         return []
     found = [one for one in differences(fake.value, real.value) if one.path]
-    return [
-        line
-        for one in found
-        for line in (
-            f"    {one.path}",
-            f"        fake {one.expected}",
-            f"        real {one.actual}",
-        )
-    ]
+    lines = []
+    for one in found:
+        lines += [f"    {one.path}", f"        fake {one.expected}", f"        real {one.actual}"]
+    return lines
 
 
 def _indented(lines: Sequence[str]) -> list[str]:
@@ -115,8 +110,6 @@ def _indented(lines: Sequence[str]) -> list[str]:
 
 
 def _wrapped(text: str, indent: str) -> list[str]:
-    import textwrap
-
     return textwrap.wrap(text, _WIDTH, initial_indent=indent, subsequent_indent=indent)
 
 
