@@ -40,7 +40,6 @@ if TYPE_CHECKING:
     from urnshelf.shelf import Shelf
     from urnshelf.store.asked import asking
     from urnshelf.store.column import column
-    from urnshelf.twins.check import Twin
     from urnshelf.urn.drawing import Urn
     from urnshelf.urn.variants import variant
 
@@ -73,7 +72,6 @@ __all__ = [
     "SettingRefused",
     "Shelf",
     "SwapRefused",
-    "Twin",
     "TwinRefused",
     "UnansweredCall",
     "UnitRefused",
@@ -110,7 +108,6 @@ _PLACES = {
     "urnshelf.shelf": "Shelf",
     "urnshelf.store.asked": "asking",
     "urnshelf.store.column": "column",
-    "urnshelf.twins.check": "Twin",
     "urnshelf.urn.drawing": "Urn",
     "urnshelf.urn.variants": "variant",
 }

@@ -167,7 +167,7 @@ class ReferenceRefused(RecordRefused):
     was to be taken away.
 
     >>> shelf.define(Mooring, references={"berth_id": Berth})
-    >>> shelf.records(Mooring).add(Mooring(None, 7, 3, NOON, 1, 6.3, Decimal(100)))
+    >>> shelf.records(Mooring).add(Mooring(None, 7, 3, NOON, 1, 6.3, dues=100))
     Traceback (most recent call last):
         ...
     urnshelf.errors.ReferenceRefused: Mooring.berth_id=3 refers to a Berth that is not on the...

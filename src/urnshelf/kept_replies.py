@@ -85,10 +85,10 @@ class Keeping:
 
     def _note_reply(self, call: LiveCall, arguments: Any, reply: object) -> None:
         node = call.target.member.promise.node
-        self._note(call, arguments, "reply", lambda: _masked(to_json(reply, node)))
+        self._note(call, arguments, "reply", lambda: masked(to_json(reply, node)))
 
     def _note_error(self, call: LiveCall, arguments: Any, error: Exception) -> None:
-        self._note(call, arguments, "error", lambda: _error_data(error))
+        self._note(call, arguments, "error", lambda: error_data(error))
 
     def _note(self, call: LiveCall, arguments: Any, kind: str, made: Callable[[], Any]) -> None:
         data = self._data(call, kind, made)
@@ -164,20 +164,21 @@ def _argument_data(member: Member, name: str, value: Any) -> Any:
         return [to_json(one, node) for one in value]
     if kind is inspect.Parameter.VAR_KEYWORD:
         return {key: MASK if is_secret(key) else to_json(one, node) for key, one in value.items()}
-    return _masked(to_json(value, node))
+    return masked(to_json(value, node))
 
 
-def _masked(data: object) -> Any:
+def masked(data: object) -> Any:
     """The data, its secrets hidden by their names."""
     if isinstance(data, dict):
         return {
-            name: MASK if is_secret(name) and isinstance(one, str) and one else _masked(one)
+            name: MASK if is_secret(name) and isinstance(one, str) and one else masked(one)
             for name, one in data.items()
         }
-    return [_masked(one) for one in data] if isinstance(data, list) else data
+    return [masked(one) for one in data] if isinstance(data, list) else data
 
 
-def _error_data(error: BaseException) -> dict[str, Any]:
+def error_data(error: BaseException) -> dict[str, Any]:
+    """An exception as the file has it; raises Unfit for one that no file can name."""
     cls = type(error)
     if "<locals>" in cls.__qualname__:
         raise Unfit(f"{full_name(cls)} was made in a function, so no file can name it")
@@ -209,7 +210,7 @@ def answer(state: FakeState, path: str) -> None:
     for replies in together.values():
         member = state.interface.members[replies[0].method]
         at = f"{where.name}, {member.name}"
-        args, kwargs = _call_of(member, replies[0].arguments, at)
+        args, kwargs = call_of(member, replies[0].arguments, at)
         values = [_ended(one, member, at) for one in replies]
         method = fake if member.name == "__call__" else getattr(fake, member.name)
         cue(method, *args, **kwargs).gives(*values)
@@ -233,9 +234,7 @@ def _refuse_what_changed(kept: Kept, state: FakeState, file: str) -> None:
             )
 
 
-def _call_of(
-    member: Member, arguments: dict[str, Any], at: str
-) -> tuple[list[Any], dict[str, Any]]:
+def call_of(member: Member, arguments: dict[str, Any], at: str) -> tuple[list[Any], dict[str, Any]]:
     """The arguments of a call, by position and by name."""
     args: list[Any] = []
     kwargs: dict[str, Any] = {}

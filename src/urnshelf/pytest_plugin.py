@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import sys
 from collections import deque
-from collections.abc import Generator
+from collections.abc import Callable, Generator
 from contextlib import AbstractContextManager, nullcontext
 from types import FrameType
 from typing import TYPE_CHECKING, Any
@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from urnshelf.calls.tally import Tally
     from urnshelf.reporting import Failed
     from urnshelf.shelf import SettingsGiven, Shelf
+    from urnshelf.twins import AgainChecked, Checked
 
 # everything else of ours is loaded when a test has loaded it: a run in which none uses us is not to
 # wait for us
@@ -132,6 +133,28 @@ def shelf() -> Shelf:
             settings |= _marked(mark)
     new = item.stash[_SHELF] = _new(item.nodeid, item.config, settings)
     return new
+
+
+@pytest.fixture
+def twin() -> Callable[..., Any]:
+    """Checks a fake against what it stands for; takes what `urnshelf.Twin` takes, or with
+    `replies=FILE` what `urnshelf.twins.Again` takes. It fails the test where they differ, and gives
+    what was compared.
+    """
+
+    def check(*interfaces: Any, replies: Any = None, **told: Any) -> Checked | AgainChecked:
+        from urnshelf.twins import Again, Twin
+
+        checked: Checked | AgainChecked
+        if replies is None:
+            checked = Twin(*interfaces, **told).check()
+        else:
+            checked = Again(*interfaces, replies=replies, **told).check()
+        if checked.differences:
+            pytest.fail(str(checked), pytrace=False)
+        return checked
+
+    return check
 
 
 def _new(name: str, config: pytest.Config, settings: dict[str, Any]) -> Shelf:

@@ -17,7 +17,7 @@ from urnshelf.readings.explaining import Explained, Explanation
 from urnshelf.types.loading import load_type
 
 
-def _interface(what: str) -> tuple[Any, str]:
+def interface_named(what: str) -> tuple[Any, str]:
     """The interface, its type arguments looked up in its own module, then among the builtins; and
     the method that is named behind it.
     """
@@ -68,7 +68,7 @@ def explain(what: str) -> None:
         what: MODULE:INTERFACE, with type arguments where it has parameters: MODULE:INTERFACE[TYPE];
             and .METHOD behind it for one method.
     """
-    interface, method_name = _interface(what)
+    interface, method_name = interface_named(what)
     explanation = Shelf().explain(interface)
     methods = _chosen(explanation, method_name)
     read = sum(1 for method in methods if method.read_as)

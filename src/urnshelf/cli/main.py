@@ -76,6 +76,13 @@ def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         from urnshelf.cli.mend import mend
 
         return mend(chosen.file, chosen.write)
+    elif chosen.command == "twin":
+        from urnshelf.cli.twin import Wanted, twin
+
+        sys.path.insert(0, "")  # the user's own modules, as with `python -m`
+        return twin(Wanted(
+            chosen.what, chosen.real, chosen.arrange, chosen.sequences, chosen.seed, chosen.replies
+        ))  # fmt: skip
     elif chosen.command == "draft":
         return _draft(chosen)
     else:
@@ -145,6 +152,7 @@ def _parser() -> argparse.ArgumentParser:
     _add_ledger(commands)
     _add_serve(commands)
     _add_draft(commands)
+    _add_twin(commands)
     mend = commands.add_parser("mend", help="literals in a test file's assertions, as they are now")
     mend.add_argument("file", metavar="TESTS.py", help="a file of tests, drafted or by hand")
     mend.add_argument("--write", action="store_true", help="write them; else they are only shown")
@@ -180,6 +188,25 @@ def _add_draft(commands: Any) -> None:
         "--allow-side-effects", action="store_true",
         help="let the code write files, open connections and start processes",
     )  # fmt: skip
+
+
+def _add_twin(commands: Any) -> None:
+    twin = commands.add_parser("twin", help="a fake against what it stands for, at random")
+    twin.add_argument(
+        "what", nargs="+", metavar="MODULE:INTERFACE", help="one, or several over one real store"
+    )
+    twin.add_argument(
+        "--real", required=True, metavar="MODULE:FACTORY",
+        help="what makes a fresh, empty real one: a function without arguments, a context manager",
+    )  # fmt: skip
+    twin.add_argument(
+        "--arrange", metavar="MODULE:FUNCTION", help="takes a shelf, and tells it what a test would"
+    )
+    twin.add_argument("--sequences", type=_count, default=200, metavar="N", help="how many (200)")
+    twin.add_argument("--seed", type=int, default=0, metavar="N", help="of what is drawn (0)")
+    twin.add_argument(
+        "--replies", metavar="FILE", help="no random calls, but those of a kept file, once more"
+    )
 
 
 def _add_serve(commands: Any) -> None:

@@ -75,6 +75,8 @@ class Journal:
         """None where a change was taken back alone, so that the others stay where they are."""
         self.writing = False
         """Whether changes are to be noted: from the first savepoint on."""
+        self._savepoints = 0
+        """How many were asked for."""
         self.writer: Any = None
         """Who makes the changes at present: a unit of work, or None."""
 
@@ -90,6 +92,7 @@ class Journal:
     def savepoint(self) -> Savepoint:
         """Here and now."""
         self.writing = True
+        self._savepoints += 1
         return Savepoint(len(self.changes))
 
     def roll_back_to(self, point: Savepoint) -> None:
@@ -106,15 +109,16 @@ class Journal:
         Args:
             undone_by: which errors do.
         """
-        was_writing, point = self.writing, self.savepoint()
+        was_writing, known = self.writing, self._savepoints
+        self.writing, point = True, Savepoint(len(self.changes))
         try:
             yield
         except undone_by:
             self.roll_back_to(point)
             raise
         finally:
-            # nobody else asked that changes be noted
-            if not was_writing:
+            # nobody else asked that changes be noted, before or inside
+            if not was_writing and self._savepoints == known:
                 self.writing = False
                 del self.changes[point.position :]
 

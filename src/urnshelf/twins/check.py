@@ -24,7 +24,7 @@ from urnshelf.twins.running import Finding, Runner, Signature
 from urnshelf.twins.settling import Difference
 from urnshelf.twins.shrinking import Shrinker
 from urnshelf.twins.surface import Surface, surface_of
-from urnshelf.twins.telling import headline, report, table
+from urnshelf.twins.telling import report, table
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -103,7 +103,7 @@ class Twin:
     Raises:
         TwinRefused: nothing of an interface is read, or `real` cannot make one.
 
-    >>> from urnshelf import Twin
+    >>> from urnshelf.twins import Twin
     >>> from urnshelf.demo.harbour.adaptors.sqlite import SqliteMoorings, open_harbour
     >>> def told(shelf):
     ...     shelf.define(Mooring, missing=MooringUnknown)
@@ -224,6 +224,12 @@ def _nothing(names: str, surface: Surface, undrawn: Mapping[str, str]) -> str:
     )
 
 
+def _all_refused(names: str, counted: list[Counted]) -> str:
+    lines = [f"{one.method}: {one.why}" for one in counted if one.why]
+    told = "\n  ".join(lines)
+    return f"{names}: nothing was compared, for the fake answers no call\n  {told}"
+
+
 class _Check:
     """A check while it runs."""
 
@@ -235,7 +241,9 @@ class _Check:
         )
         self._ends = time.monotonic() + twin._seconds
         self._known: dict[Signature, int] = {}
-        """To which difference each signature belongs; -1 for a consequence of another one."""
+        """To which difference each signature belongs, also as its consequence."""
+        self._alike: set[Signature] = set()
+        """Those that are of one cause with another one."""
         self._found: list[Difference] = []
 
     @property
@@ -254,22 +262,30 @@ class _Check:
             run += 1
             if self._progress is not None:
                 self._progress(run, twin._sequences, len(self._found))
+        if not any(one.calls for one in self._counts.all):
+            raise TwinRefused(_all_refused(twin._names, self._counts.all))
         reports = [report(one, twin._forms, twin._pools) for one in self._found]
         return Checked(twin._names, reports, self._counts.all, run, twin._sequences, twin._seed)
 
     def _one(self, sequence: steps.Sequence) -> None:
         for finding in self._twin._runner.run(sequence, self._counts):
             signature = finding.signature
-            if signature in self._known:
-                self._note_method(self._known[signature], finding)
-            else:
+            if signature not in self._known:
                 self._add(sequence, signature)
+            self._note(signature, finding)
 
-    def _note_method(self, at: int, finding: Finding) -> None:
-        if at >= 0 and finding.offered is not None:
-            known = self._found[at]
+    def _note(self, signature: Signature, finding: Finding) -> None:
+        """Note which methods a difference shows in."""
+        at = self._known.get(signature)
+        if at is None or finding.offered is None:
+            return
+        self._counts.differs(finding.offered.label, at + 1)
+        known = self._found[at]
+        # a consequence shows it, too, but is no other instance of it
+        if signature in (known.finding.signature, *self._alike):
             methods = tuple(dict.fromkeys((*known.methods, finding.offered.label)))
-            self._found[at] = known._replace(methods=methods)
+            fields = tuple(dict.fromkeys((*known.fields, *filter(None, [finding.field]))))
+            self._found[at] = known._replace(methods=methods, fields=fields)
 
     def _add(self, sequence: steps.Sequence, signature: Signature) -> None:
         runner, pools = self._twin._runner, self._twin._pools
@@ -283,32 +299,46 @@ class _Check:
         if mine is None:
             return
         before = [one for one in found if one.signature in self._known and one is not mine]
-        at = self._known[before[0].signature] if before else self._like(small, mine)
-        if at is not None:
-            self._known[signature] = at
-            self._note_method(at, mine)
+        if before:
+            self._known[signature] = self._known[before[0].signature]
+            return
+        alike = self._like(small, mine)
+        if alike is not None:
+            self._known[signature] = alike
+            self._alike.add(signature)
             return
         is_alias = any(isinstance(one, steps.Assign) for one in small.steps)
         label = _last_call(small) if mine.offered is None else mine.offered.label
-        difference = Difference(mine, small, (label,), is_alias, runner.real_twice(small))
+        fields = (mine.field,) if mine.field else ()
+        is_of_real = runner.real_twice(small)
+        difference = Difference(mine, small, (label,), fields, is_alias, is_of_real)
         self._known[signature] = len(self._found)
         self._found.append(difference)
+        self._counts.differs(label, len(self._found))
 
     def _like(self, small: steps.Sequence, finding: Finding) -> int | None:
-        """The difference that the same writes show in the same direction: of one cause."""
+        """The difference that the same steps show in the same direction: of one cause."""
+        is_alias = any(isinstance(one, steps.Assign) for one in small.steps)
         for at, known in enumerate(self._found):
-            is_alias = any(isinstance(one, steps.Assign) for one in small.steps)
             if is_alias and known.is_alias:
                 return at
-            both = (finding.unlike.kind, known.finding.unlike.kind)
-            is_look = finding.offered is not None and finding.offered.is_look
-            if not is_look or is_alias or known.is_alias or not set(both) <= _OF_LOOKS:
+            if is_alias or known.is_alias or finding.offered is None:
                 continue
-            same_way = finding.unlike.direction == known.finding.unlike.direction
-            same_way = same_way or "value" in both or "raised" in both
-            if same_way and len(_writes(small)) > 1 and _writes(small) == _writes(known.sequence):
+            writes = _writes(small)
+            is_one = len(writes) > 1 and writes == _writes(known.sequence)
+            if is_one and _same_way(finding, known.finding):
                 return at
         return None
+
+
+def _same_way(finding: Finding, known: Finding) -> bool:
+    """Whether both differ in the same manner: several writes before make it one cause."""
+    one, other = finding.unlike, known.unlike
+    if one.kind == other.kind == "field":
+        return one.form is other.form
+    if not {one.kind, other.kind} <= _OF_LOOKS:
+        return False
+    return one.direction == other.direction or one.kind != "found" or other.kind != "found"
 
 
 _OF_LOOKS = {"found", "value", "raised"}
@@ -316,9 +346,10 @@ _OF_LOOKS = {"found", "value", "raised"}
 
 
 def _writes(sequence: steps.Sequence) -> list[str]:
+    """What was written before the step that shows it; in what manner something was added is one."""
     return [
-        one.offered.label
-        for one in sequence.steps
+        "add" if one.offered.adds else one.offered.label
+        for one in sequence.steps[:-1]
         if isinstance(one, steps.Call) and not one.offered.is_look
     ]
 
@@ -326,6 +357,3 @@ def _writes(sequence: steps.Sequence) -> list[str]:
 def _last_call(sequence: steps.Sequence) -> str:
     calls = [one.offered.label for one in sequence.steps if isinstance(one, steps.Call)]
     return calls[-1] if calls else ""
-
-
-__all__ = ["Checked", "Twin", "headline"]

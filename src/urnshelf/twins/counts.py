@@ -30,7 +30,7 @@ class Counted:
         raised: calls that raised.
         unanswered: calls that the fake refused, so that they were not compared.
         why: why it is not compared, or what was never seen of it.
-        is_unlike: whether a difference showed in it.
+        reports: the numbers of the reports that it is part of.
     """
 
     method: str
@@ -41,14 +41,14 @@ class Counted:
     raised: int = 0
     unanswered: int = 0
     why: str = ""
-    is_unlike: bool = False
-    operation: Operation = field(default=Operation.TAUGHT, repr=False)
+    reports: tuple[int, ...] = ()
     is_look: bool = field(default=False, repr=False)
+    shows_a_miss: bool = field(default=False, repr=False)
 
     @property
     def state(self) -> str:
         """`confirmed`, `differs`, `not compared`, `never exercised`, or how far it goes."""
-        if self.is_unlike:
+        if self.reports:
             return "differs"
         if not self.calls:
             return "not compared" if self.why or self.unanswered else "never exercised"
@@ -62,13 +62,10 @@ class Counted:
         if self.is_look:
             if not self.hit:
                 return "it never found anything"
-            is_missable = self.operation is not Operation.COUNT_ALL
-            return (
-                "" if self.miss or self.raised or not is_missable else "it always found something"
-            )
+            return "" if self.miss or self.raised else "it always found something"
         if not self.taken:
             return "it always raised"
-        if self.operation in _NEEDS_A_MISS and not (self.raised or self.miss):
+        if self.shows_a_miss and not (self.raised or self.miss):
             return "there was always something to change"
         return ""
 
@@ -91,8 +88,12 @@ class Counts:
         self._by_label: dict[str, Counted] = {}
         for one in offered:
             why = undrawn.get(one.label, "")
+            is_said = not one.member.promise.is_nothing
             self._by_label[one.label] = Counted(
-                one.label, why=why, operation=one.operation, is_look=one.is_look
+                one.label,
+                why=why,
+                is_look=one.is_look,
+                shows_a_miss=one.operation in _NEEDS_A_MISS and is_said,
             )
         for left in left_out:
             self._by_label[left.label] = Counted(left.label, why=left.why)
@@ -136,9 +137,10 @@ class Counts:
         counted.unanswered += 1
         counted.why = counted.why or first_reason(why)
 
-    def differs(self, offered: Offered) -> None:
-        """Note that a difference showed."""
-        self._by_label[offered.label].is_unlike = True
+    def differs(self, label: str, report: int) -> None:
+        """Note that a difference showed in a method."""
+        counted = self._by_label[label]
+        counted.reports = tuple(dict.fromkeys((*counted.reports, report)))
 
 
 def first_reason(why: BaseException) -> str:

@@ -23,6 +23,8 @@ class Keys:
         self._pools = pools
         self._real_of: dict[Any, dict[Any, Any]] = {}
         self._fake_of: dict[Any, dict[Any, Any]] = {}
+        self._learnt: list[tuple[Any, Any, Any]] = []
+        """Since the last commit, in order."""
         self.are_same = True
         """Whether every key is the same in both worlds, so that nothing need be translated."""
 
@@ -33,10 +35,23 @@ class Keys:
         known = self._fake_of.setdefault(form, {})
         if real in known and known[real] != fake:
             return False
+        if real not in known:
+            self._learnt.append((form, fake, real))
         known[real] = fake
         self._real_of.setdefault(form, {})[fake] = real
         self.are_same = self.are_same and fake == real
         return True
+
+    def committed(self) -> None:
+        """What was learnt until now stays."""
+        self._learnt.clear()
+
+    def rolled_back(self) -> None:
+        """Forget what was learnt since the last commit: a store may give these keys again."""
+        for form, fake, real in self._learnt:
+            self._fake_of[form].pop(real, None)
+            self._real_of[form].pop(fake, None)
+        self._learnt.clear()
 
     def translated(self, value: Any) -> Any:
         """What the fake gave, with the real one's keys."""

@@ -39,6 +39,14 @@ class Finding(NamedTuple):
     unlike: Unlike
     fake: Outcome
     real: Outcome
+    held: steps.Drawn | steps.Got | None = None
+    """What the caller holds that differs; None for the result of the step."""
+
+    @property
+    def field(self) -> str:
+        """The field that differs, as `Mooring.days`; empty where something else does."""
+        unlike = self.unlike
+        return f"{unlike.form.__name__}.{unlike.field}" if unlike.field else ""
 
     @property
     def signature(self) -> Signature:
@@ -48,7 +56,11 @@ class Finding(NamedTuple):
         if kind in ("field", "handed", "key"):
             return kind, form, field
         if kind == "raised":
-            return kind, label, type(self.fake.error), type(self.real.error)
+            types = type(self.fake.error), type(self.real.error)
+            both = None not in (self.fake.error, self.real.error)
+            # what a store raises for want of a record it raises in all methods
+            about = None if self.offered is None or not both else self.offered.record_type
+            return kind, about or label, *types
         if kind == "order" and self.offered is not None:
             return kind, self.offered.interface.name
         return kind, label
@@ -168,7 +180,8 @@ class Runner:
                 try:
                     if isinstance(step, steps.Call):
                         outcome = await world.call(step, world.ready(step))
-                        found.append(Outcome(keep(outcome.value), outcome.error))
+                        value = None if step.offered.is_of_unit else keep(outcome.value)
+                        found.append(Outcome(value, outcome.error))
                     elif isinstance(step, steps.Assign):
                         world.assigning(step)()
                 except Dangling:
@@ -220,6 +233,10 @@ class _Run:
         self._objects = objects
         self._counts = counts
         self._keys = Keys(of._pools)
+        self._is_open = False
+        """Whether a unit of work is."""
+        self._uncommitted: set[Any] = set()
+        """The steps, and the drawn records that got a key, since the last commit."""
         self.found: list[Finding] = []
 
     async def take(self, step: steps.Step) -> bool:
@@ -236,8 +253,10 @@ class _Run:
         return True
 
     async def _call(self, step: steps.Call) -> bool:
-        mine, theirs = self._fake.ready(step), self._real.ready(step)
         offered = step.offered
+        if offered.path and not self._is_open:
+            raise Dangling
+        mine, theirs = self._fake.ready(step), self._real.ready(step)
         handed = [] if offered.is_look else self._handed(step)
         empty = [self._is_without_key(drawn.form, one) for drawn, one, _ in handed]
         self._of.last = step
@@ -254,6 +273,7 @@ class _Run:
             if was_empty:
                 self._learn(step, drawn.form, one, other)
         self._learn_from_result(step, fake, real, any(empty))
+        self._follow_unit(step, [one[0] for one, was in zip(handed, empty, strict=True) if was])
         before = len(self.found)
         for unlike in self._of.comparing.outcomes(offered, fake, real, self._keys):
             told = self._of_given_back(offered, unlike)
@@ -273,12 +293,32 @@ class _Run:
             return unlike
         return Unlike("handed", pool.form, pool.key)
 
-    def _finding(self, step: steps.Step, unlike: Unlike, fake: Outcome, real: Outcome) -> Finding:
+    def _finding(
+        self,
+        step: steps.Step,
+        unlike: Unlike,
+        fake: Outcome,
+        real: Outcome,
+        held: steps.Drawn | steps.Got | None = None,
+    ) -> Finding:
         offered = step.offered if isinstance(step, steps.Call) else None
-        if self._counts is not None and offered is not None:
-            self._counts.differs(offered)
-        kept = (Outcome(keep(one.value), one.error) for one in (fake, real))
-        return Finding(step.number, offered, unlike, *kept)
+        mine, theirs = (Outcome(keep(one.value), one.error) for one in (fake, real))
+        return Finding(step.number, offered, unlike, mine, theirs, held)
+
+    def _follow_unit(self, step: steps.Call, keyed: list[steps.Drawn]) -> None:
+        """What a rollback takes back may come again as another: nothing speaks of it then."""
+        operation = step.offered.operation
+        if not step.offered.is_of_unit:
+            self._uncommitted |= {step.number, *((one.form, one.n) for one in keyed)}
+            return
+        self._is_open = operation is not Operation.LEAVE
+        if operation in (Operation.COMMIT, Operation.BEGIN):
+            self._keys.committed()
+        else:
+            self._keys.rolled_back()
+            for world in (self._fake, self._real):
+                world.lost |= self._uncommitted
+        self._uncommitted.clear()
 
     # --- keys -------------------------------------------------------------------------------------
 
@@ -323,31 +363,43 @@ class _Run:
     # --- what the caller holds --------------------------------------------------------------------
 
     def _compare_handed(self, step: steps.Call, handed: list[tuple[steps.Drawn, Any, Any]]) -> None:
-        for _, one, other in handed:
+        for drawn, one, other in handed:
             for unlike in self._of.comparing.records(one, other, self._keys):
-                of_key = unlike.kind == "found"
-                pool = self._of._pools.of[type(one)] if of_key else None
-                field = pool.key if pool is not None else unlike.field
-                told = Unlike("handed", type(one), field)
-                self.found.append(self._finding(step, told, Outcome(one), Outcome(other)))
+                pool = self._of._pools.of[drawn.form]
+                field = pool.key if unlike.kind == "found" else unlike.field
+                self._hold(step, Unlike("handed", drawn.form, field), drawn, one, other)
+
+    def _hold(
+        self, step: steps.Step, unlike: Unlike, held: steps.Drawn | steps.Got, one: Any, other: Any
+    ) -> None:
+        finding = self._finding(step, unlike, Outcome(one), Outcome(other), held)
+        self.found.append(finding)
 
     def _assign(self, step: steps.Assign) -> None:
         mine, theirs = self._fake.assigning(step), self._real.assigning(step)
         before = self._held()
-        was_alike = [not self._of.comparing.records(*pair, self._keys) for pair in before]
+        apart = self._of.comparing.records
+        was_alike = [not apart(one, other, self._keys) for _, one, other in before]
         mine()
         theirs()
         # what was alike before, and is not now, hangs together in one world, and not in the other
-        for (one, other), was in zip(before, was_alike, strict=True):
-            if was:
-                for unlike in self._of.comparing.records(one, other, self._keys):
-                    self.found.append(self._finding(step, unlike, Outcome(one), Outcome(other)))
+        for (held, one, other), was in zip(before, was_alike, strict=True):
+            for unlike in apart(one, other, self._keys) if was else ():
+                self._hold(step, unlike, held, one, other)
 
-    def _held(self) -> list[tuple[Any, Any]]:
+    def _held(self) -> list[tuple[steps.Drawn | steps.Got, Any, Any]]:
         fake, real = self._fake, self._real
-        handed = [(one, real.made[at]) for at, one in fake.made.items() if at in real.made]
-        gave = [(one, real.gave[at]) for at, one in fake.gave.items() if at in real.gave]
-        return [*handed, *(pair for pair in gave if _holds_records(pair[0]))]
+        handed = [
+            (steps.Drawn(*at), one, real.made[at])
+            for at, one in fake.made.items()
+            if at in real.made
+        ]
+        gave = [
+            (steps.Got(at), one, real.gave[at])
+            for at, one in fake.gave.items()
+            if at in real.gave and _holds_records(one)
+        ]
+        return [*handed, *gave]
 
     def _wait(self, step: steps.Wait) -> None:
         self._shelf.clock.advance(step.span)

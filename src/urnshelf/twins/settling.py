@@ -30,6 +30,7 @@ class Difference(NamedTuple):
         finding: where it shows last.
         sequence: the smallest that shows it.
         methods: all methods in which it shows.
+        fields: all fields that differ, as `Mooring.days`.
         is_alias: whether it shows only after an assignment.
         is_of_real: whether the real one differs from itself in it.
     """
@@ -37,6 +38,7 @@ class Difference(NamedTuple):
     finding: Finding
     sequence: steps.Sequence
     methods: tuple[str, ...]
+    fields: tuple[str, ...]
     is_alias: bool
     is_of_real: bool
 
@@ -71,7 +73,7 @@ def _key(finding: Finding, pools: Pools) -> str:
 
 
 def _of_itself(finding: Finding, pools: Pools) -> list[Way]:
-    field = _field(finding)
+    field = finding.field
     if not field and finding.offered is not None:
         pool = pools.of.get(finding.offered.record_type)
         field = f"{pool.form.__name__}.{pool.key}" if pool and pool.key else ""
@@ -79,11 +81,6 @@ def _of_itself(finding: Finding, pools: Pools) -> list[Way]:
         return [Way("the real one makes it anew each time", (f'except_fields=["{field}"]',))]
     label = "" if finding.offered is None else finding.offered.label
     return [Way("the real one gives something else each time", (f"except_methods=[{label}]",))]
-
-
-def _field(finding: Finding) -> str:
-    unlike = finding.unlike
-    return f"{unlike.form.__name__}.{unlike.field}" if unlike.form and unlike.field else ""
 
 
 def _alias(finding: Finding) -> list[Way]:  # noqa: ARG001
@@ -150,7 +147,7 @@ def _of_field(difference: Difference) -> list[Way]:
         for one in difference.sequence.steps
         if isinstance(one, steps.Call) and not one.offered.is_look
     ]
-    kind, form, field = finding.unlike.kind, finding.unlike.form, finding.unlike.field
+    kind, field = finding.unlike.kind, finding.unlike.field
     if kind == "key":
         first = Way(
             "the real one gave a key again that had been another record's: a defect of "
@@ -162,12 +159,13 @@ def _of_field(difference: Difference) -> list[Way]:
             "after the fake's"
         )
     else:
-        where = " or ".join(writes) or "its write"
+        where = " or ".join(dict.fromkeys(writes)) or "its write"
+        changed = ", ".join(difference.fields)
         first = Way(
-            f"the real one loses or changes {form.__name__}.{field}: a defect of {where}, or of "
-            "what reads it"
+            f"the real one loses or changes {changed}: a defect of {where}, or of what reads it"
         )
-    spared = Way("where no test asks for it", (f'except_fields=["{_field(finding)}"]',))
+    names = ", ".join(f'"{one}"' for one in difference.fields)
+    spared = Way("where no test asks for it", (f"except_fields=[{names}]",))
     return [first, spared]
 
 

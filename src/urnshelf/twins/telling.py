@@ -31,6 +31,9 @@ def headline(difference: Difference) -> str:
         return f"{where}: the real one differs from itself"
     if difference.is_alias:
         return f"{where}: a change of what the caller holds shows in one, and not in the other"
+    if finding.unlike.kind == "field":
+        differ = "differ" if len(difference.fields) > 1 else "differs"
+        return f"{where}: {', '.join(difference.fields)} {differ}"
     return f"{where}: {_what(finding.unlike, finding.fake, finding.real)}"
 
 
@@ -38,8 +41,6 @@ def _what(unlike: Unlike, fake: Outcome, real: Outcome) -> str:
     form = getattr(unlike.form, "__name__", "")
     if unlike.kind == "raised":
         return _raised(fake, real)
-    if unlike.kind == "field":
-        return f"{form}.{unlike.field} differs"
     if unlike.kind == "handed":
         return f"{form}.{unlike.field} of the record that was handed in differs"
     if unlike.kind == "key":
@@ -79,8 +80,8 @@ def report(difference: Difference, forms: Sequence[Any], pools: Pools) -> str:
 def _given_back(difference: Difference) -> steps.Drawn | steps.Got | None:
     """What the lines give back, where it is not the result of the last call."""
     last = difference.sequence.steps[-1]
-    if isinstance(last, steps.Assign):
-        return last.held
+    if difference.finding.held is not None:
+        return difference.finding.held
     if difference.finding.unlike.kind in ("handed", "key") and isinstance(last, steps.Call):
         for _, value in last.given:
             if isinstance(value, steps.Drawn):
@@ -136,7 +137,8 @@ def _row(one: Counted) -> tuple[str, ...]:
 
 def said_of(one: Counted) -> str:
     """What is to be said of a method besides its counts."""
-    told = [one.lacking] if one.lacking and not one.is_unlike else []
+    told = [f"report {', '.join(map(str, one.reports))}"] if one.reports else []
+    told += [one.lacking] if one.lacking and not one.reports else []
     if one.unanswered:
         why = f": {one.why}" if one.why and one.calls else ""
         told.append(f"{plural(one.unanswered, 'call')} not answered by the fake{why}")

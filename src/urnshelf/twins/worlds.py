@@ -53,6 +53,8 @@ class World:
         """The drawn records that were handed in, or will be."""
         self.gave: dict[int, Any] = {}
         """What each step gave."""
+        self.lost: set[Any] = set()
+        """Drawn records, and steps, whose keys a rollback took back."""
 
     # --- values -----------------------------------------------------------------------------------
 
@@ -65,6 +67,8 @@ class World:
         return _LOOK[type(value)](self, value)
 
     def _drawn(self, value: steps.Drawn) -> Any:
+        if (value.form, value.n) in self.lost:
+            raise Dangling
         known = self.made.get((value.form, value.n), NOTHING)
         if known is NOTHING:
             values = self._drafts[value.form][value.n]
@@ -77,6 +81,8 @@ class World:
         return steps.turned(keep(drawn), value.turn)
 
     def _now(self, value: steps.Now) -> Any:
+        if (value.form, value.n) in self.lost:
+            raise Dangling
         record = self.made.get((value.form, value.n), NOTHING)
         found = None if record is NOTHING else self._field(record, value.field)
         if found is None:
@@ -84,6 +90,8 @@ class World:
         return found
 
     def _got(self, value: steps.Got) -> Any:
+        if value.step in self.lost:
+            raise Dangling
         found = self.gave.get(value.step)
         if value.item is not None:
             if not isinstance(found, (list, tuple)) or len(found) <= value.item:
@@ -136,7 +144,9 @@ class World:
         offered = step.offered
         holder = self._objects[offered.number]
         for name in offered.path:
-            holder = getattr(holder, name)
+            holder = getattr(holder, name, None)
+            if holder is None:  # a unit has its repositories once it is entered
+                raise Dangling
         given = {name: self.value(value) for name, value in step.given}
         args, kwargs = arranged(offered, given)
         return getattr(holder, offered.member.name), args, kwargs

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import closing, contextmanager
 from datetime import datetime
 from decimal import Decimal
 
@@ -31,6 +32,20 @@ def open_harbour(path: str = ":memory:") -> sqlite3.Connection:
     connection = sqlite3.connect(path)
     connection.executescript(SCHEMA)
     return connection
+
+
+@contextmanager
+def fresh_register() -> Iterator[SqliteMoorings]:
+    """A register in a database of its own, which is gone afterwards."""
+    with closing(open_harbour()) as connection:
+        yield SqliteMoorings(connection)
+
+
+@contextmanager
+def fresh_harbour() -> Iterator[tuple[SqliteVessels, SqliteBerths, SqliteMoorings]]:
+    """All three in a database of their own, which is gone afterwards."""
+    with closing(open_harbour()) as connection:
+        yield SqliteVessels(connection), SqliteBerths(connection), SqliteMoorings(connection)
 
 
 class SqliteVessels:
