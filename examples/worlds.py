@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import json
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
@@ -210,6 +210,24 @@ class RealWorld:
 
     def lit(self) -> list[str]:
         return self.patrol.lit
+
+
+def fresh_harbour_at(url: str) -> Callable[[], Iterator[tuple[Any, Any, Any]]]:
+    """What makes the three repositories on PostgreSQL, and takes back what a test wrote there."""
+
+    def fresh() -> Iterator[tuple[Any, Any, Any]]:
+        from urnshelf.demo.harbour.adaptors import postgres  # not everybody has a server
+
+        with postgres.harbour_at(url) as connection:
+            with connection.transaction(force_rollback=True):
+                connection.execute("ALTER SEQUENCE mooring_id_seq RESTART")
+                yield (
+                    postgres.PostgresVessels(connection),
+                    postgres.PostgresBerths(connection),
+                    postgres.PostgresMoorings(connection),
+                )
+
+    return fresh
 
 
 @contextmanager

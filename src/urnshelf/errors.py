@@ -49,6 +49,12 @@ class EndlessCalls(BaseException):
     """
 
 
+class OverFakesOnly(BaseException):
+    """A test that cannot run over the real adaptors, where `--urnshelf-real` wants that: it is
+    skipped, and this is why. Not of the family, so that nothing in the test catches it.
+    """
+
+
 class CueRefused(UrnShelfError):
     """A cue, a tally or a look at calls that the fake's interface does not allow, or a cue left
     without a reply.

@@ -21,6 +21,7 @@ from urnshelf.project import of_a_shelf, settings_in
 
 if TYPE_CHECKING:
     from urnshelf.calls.tally import Tally
+    from urnshelf.real_run import RealRun
     from urnshelf.reporting import Failed
     from urnshelf.shelf import SettingsGiven, Shelf
     from urnshelf.twins import AgainChecked, Checked
@@ -32,6 +33,7 @@ _SHELF = pytest.StashKey["Shelf"]()
 _PROJECT = pytest.StashKey[dict[str, Any]]()
 _OWN = pytest.StashKey["list[Shelf]"]()
 """The shelves of the test's fixtures."""
+_REAL = pytest.StashKey["RealRun"]()
 _running: list[pytest.Item] = []
 """The test that runs is the last; before it, those that run it in the same process, where tests are
 about tests.
@@ -63,6 +65,16 @@ def pytest_addoption(parser: pytest.Parser) -> None:
         metavar="FILE",
         default="",
         help="write the calls of all tests, as JSON Lines; `urnshelf ledger FILE` shows them",
+    )
+    group.addoption(
+        "--urnshelf-real",
+        action="store_true",
+        help="put what real_adaptors in conftest.py makes behind the fakes of its interfaces",
+    )
+    group.addoption(
+        "--urnshelf-real-filled",
+        action="store_true",
+        help="with --urnshelf-real: though their stores hold something from the start",
     )
     group.addoption(
         "--urnshelf-strict",
@@ -102,6 +114,11 @@ def pytest_configure(config: pytest.Config) -> None:
         path = config.invocation_params.dir / str(config.getoption("--urnshelf-ledger"))
         masks, is_first = told.get("masks", []), not hasattr(config, "workerinput")
         config.pluginmanager.register(Ledgering(path, _shelves_of, masks, is_first))
+    if config.getoption("--urnshelf-real"):
+        from urnshelf.real_run import RealRun
+
+        config.stash[_REAL] = RealRun(config.getoption("--urnshelf-real-filled"))
+        config.pluginmanager.register(config.stash[_REAL])
     scope = told.get("shelf_scope", "function")
     if scope != "function":
         config.pluginmanager.register(_shared_by(scope), "urnshelf_shared")
@@ -149,7 +166,8 @@ def twin() -> Callable[..., Any]:
         if replies is None:
             checked = Twin(*interfaces, **told).check()
         else:
-            checked = Again(*interfaces, replies=replies, **told).check()
+            [interface] = interfaces
+            checked = Again(interface, replies, **told).check()
         if checked.differences:
             pytest.fail(str(checked), pytrace=False)
         return checked
@@ -165,6 +183,8 @@ def _new(name: str, config: pytest.Config, settings: dict[str, Any]) -> Shelf:
     new = Shelf(_seed(name, config), **(of_a_shelf(told) | settings if told else settings))
     if told.get("tells"):
         _tell(new, told["tells"])
+    if _REAL in config.stash:
+        config.stash[_REAL].stand_behind(new, _running[-1])
     return new
 
 

@@ -14,7 +14,7 @@ from urnshelf.calls.script import Line, script
 from urnshelf.calls.settings import settings_of
 from urnshelf.calls.target import NOTHING
 from urnshelf.clock import Clock
-from urnshelf.errors import InterfaceRefused
+from urnshelf.errors import InterfaceRefused, OverFakesOnly
 from urnshelf.fakes.making import Fakes
 from urnshelf.fakes.obvious import obvious, obvious_text
 from urnshelf.readings.answering import Readings
@@ -169,6 +169,9 @@ class Shelf(Remote, Replaced, Watched, Shelved):
                     f"view= takes what shelf.view(…) gives, not {show(view, 60)}"
                 )
             self._readings.see_through(self._fakes.state(interface, name), view._view)
+        if self._fakes.real:
+            is_own = over is not NOTHING or keep_in is not None or answer_from is not None
+            self._check_not_real(interface, name, is_own or view is not None)
         if over is not NOTHING:
             from urnshelf.fakes.behind import put_behind, through  # few fakes have one
 
@@ -179,6 +182,18 @@ class Shelf(Remote, Replaced, Watched, Shelved):
         if keep_in is not None or answer_from is not None:
             self._keep(self._fakes.state(interface, name), keep_in, answer_from)
         return self._fakes.give(interface, name)
+
+    def _check_not_real(self, interface: object, name: str | None, is_other: bool) -> None:
+        state = self._fakes.state(interface, name)
+        if state.is_over_real and is_other:
+            raise OverFakesOnly(f"something else stands behind {state.expression}")
+
+    def _stand_behind(self, objects: dict[Any, Any]) -> None:
+        """Put real ones behind the fakes of these interfaces."""
+        from urnshelf.fakes.behind import through
+
+        self._fakes.real = objects
+        self._desk.put_next(script, through)
 
     def furnish(self, service: Callable[..., T], /, *by_position: Never, **given: object) -> T:
         """Build the object under test, with a fake for each parameter annotated with an interface.

@@ -185,6 +185,7 @@ class Shelved:
         >>> len(as_user.list()), as_user.find(5)
         (3, None)
         """
+        self._store.check_own("shelf.view(…)")
         return Table(self._store.view(record_type).through(*conditions, **fields))
 
     def limited_to(self, *records: object) -> AbstractContextManager[None]:
@@ -203,6 +204,7 @@ class Shelved:
         ...     shelf.records(Berth).count()
         2
         """
+        self._store.check_own("shelf.limited_to(…)")
         return self._store.limited_to(records)
 
     def savepoint(self) -> Savepoint:
@@ -214,6 +216,7 @@ class Shelved:
         >>> shelf.records(Berth).count()
         0
         """
+        self._store.check_own("a savepoint")
         return self._store.journal.savepoint()
 
     def roll_back_to(self, point: Savepoint) -> None:
@@ -263,6 +266,7 @@ class Shelved:
         """
         from urnshelf.files.shelves import save
 
+        self._store.check_own("shelf.save(…)")
         save(self._store, path, format)
 
     def load(self, path: str | PathLike[str], *record_types: type) -> None:
@@ -289,6 +293,7 @@ class Shelved:
         """
         from urnshelf.files.shelves import load
 
+        self._store.check_own("shelf.load(…)")
         load(self._store, path, record_types)
 
     def save_sql(self, url: str) -> None:
@@ -312,6 +317,7 @@ class Shelved:
         """
         from urnshelf.files.databases import save_sql
 
+        self._store.check_own("shelf.save_sql(…)")
         save_sql(self._store, url)
 
     def load_sql(
@@ -347,6 +353,7 @@ class Shelved:
         """
         from urnshelf.files.databases import load_sql
 
+        self._store.check_own("shelf.load_sql(…)")
         load_sql(self._store, url, record_type, where, table)
 
 

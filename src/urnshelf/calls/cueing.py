@@ -10,6 +10,7 @@ from urnshelf.calls.asking import asked
 from urnshelf.calls.cue import Cue
 from urnshelf.calls.place import locate
 from urnshelf.calls.script import Line
+from urnshelf.errors import OverFakesOnly
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -58,6 +59,8 @@ def cue(method: object, /, *args: object, **kwargs: object) -> Any:
     6.3
     """
     wanted = asked(method, args, kwargs, "cue")
+    if wanted.target.state.is_over_real:
+        raise OverFakesOnly(f"it has a cue on {wanted.target.name}")
     line = Line(wanted, locate(sys._getframe(1)))
     new: Cue[..., Any] = getattr(method, "_new_cue", Cue)(line)
     wanted.target.desk.cues.append(new)

@@ -40,6 +40,7 @@ class FakeState:
         "desk",
         "given_as",
         "interface",
+        "is_over_real",
         "is_spare",
         "is_wrapped",
         "made_after",
@@ -75,6 +76,8 @@ class FakeState:
         """The file from which alone it answers."""
         self.is_spare = False
         """Whether it is meant to be used by nobody."""
+        self.is_over_real = False
+        """Whether the run puts what it stands for behind it."""
         self.unreached = ""
         """Why nobody can call it; empty where somebody can."""
 

@@ -36,6 +36,8 @@ class Fakes:
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
         self._made: dict[Any, dict[str | None, Any]] = {}
+        self.real: dict[Any, Any] = {}
+        """What stands behind the fakes of some interfaces, where a run is over real ones."""
 
     def give(self, form: object, name: str | None = None) -> Any:
         """The fake of this interface and name; raises InterfaceRefused when a bare interface has
@@ -50,6 +52,12 @@ class Fakes:
         if name is None and made and (len(made) > 1 or self._has_furnished(made)):
             raise InterfaceRefused(_which_one(type_name(form), made))
         made[name] = new_fake(interface_of(form), name, self._desk)
+        if form in self.real:
+            from urnshelf.fakes.behind import put_behind
+
+            state = self._state(made[name])
+            put_behind(state, self.real[form])
+            state.is_over_real = True
         return made[name]
 
     def idle(self) -> list[FakeState]:
@@ -63,6 +71,12 @@ class Fakes:
             and state not in desk.furnished
             and state not in desk.given
         ]
+
+    @property
+    def are_over_real(self) -> bool:
+        """Whether something real stands behind one of them, by the run's wish."""
+        every = [fake for made in self._made.values() for fake in made.values()]
+        return any(self._state(fake).is_over_real for fake in every)
 
     @staticmethod
     def _state(fake: Any) -> FakeState:

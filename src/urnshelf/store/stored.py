@@ -5,9 +5,9 @@ from __future__ import annotations
 import threading
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from typing import Any, TypeVar, cast
+from typing import TYPE_CHECKING, Any, TypeVar, cast
 
-from urnshelf.errors import RecordRefused, ReferenceRefused
+from urnshelf.errors import OverFakesOnly, RecordRefused, ReferenceRefused
 from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.records.display import show
 from urnshelf.records.recognising import describe, description_of
@@ -18,6 +18,9 @@ from urnshelf.store.queries import Query
 from urnshelf.store.rows import DrawUuid, Rows
 from urnshelf.store.tables import Table
 from urnshelf.store.views import View
+
+if TYPE_CHECKING:
+    from urnshelf.store.carried import Carrier
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -49,6 +52,8 @@ class Store:
         self._known_by: dict[type, tuple[str, str]] = {}
         self._of_interfaces: dict[Any, type] = {}
         self._unchecked: list[tuple[Definition, Rows, Any]] | None = None
+        self.carriers: dict[type, Carrier] = {}
+        """What carries the records of a type to a real store, and back."""
         self.told: list[type] = []
         """The types of which it was told how their records are stored."""
 
@@ -135,6 +140,16 @@ class Store:
         self._of_interfaces.update(dict.fromkeys(forms, definition.record_type))
         self._known_by.pop(definition.record_type, None)
         self._new_view(definition)
+
+    def carry(self, record_type: type, carrier: Carrier) -> None:
+        """Let the records of a type be in a real store."""
+        self.carriers[record_type] = carrier
+        self._new_view(self.definition(record_type))
+
+    def check_own(self, what: str) -> None:
+        """Refuse what only the shelf's own records can do."""
+        if self.carriers:
+            raise OverFakesOnly(f"{what} is of the shelf's own records alone")
 
     def has_own_key(self, definition: Definition) -> bool:
         """Whether its key is told by its fields, or by the user: no interface changes it."""
@@ -226,6 +241,13 @@ class Store:
                 self.view(record_type).stored.limited = earlier
 
     def _new_view(self, definition: Definition) -> View[Any]:
-        view: View[Any] = View(Rows(definition, self.journal, self._draw_uuid), self)
+        carrier = self.carriers.get(definition.record_type) if self.carriers else None
+        if carrier is None:
+            rows = Rows(definition, self.journal, self._draw_uuid)
+        else:
+            from urnshelf.store.carried import CarriedRows  # few runs are over real ones
+
+            rows = CarriedRows(definition, self.journal, self._draw_uuid, carrier)
+        view: View[Any] = View(rows, self)
         self._views[definition.record_type] = view
         return view

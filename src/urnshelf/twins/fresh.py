@@ -10,6 +10,7 @@ from contextlib import (
     AbstractAsyncContextManager,
     AbstractContextManager,
     AsyncExitStack,
+    ExitStack,
     asynccontextmanager,
     contextmanager,
 )
@@ -95,6 +96,34 @@ class Real:
                 ) from why
             yield self._one_each(made)
 
+    def made_now(self, stack: ExitStack) -> tuple[Any, ...]:
+        """Real ones for a test, one for each interface; left when the stack is.
+
+        Raises:
+            TwinRefused: it raises, gives something else, or wants an event loop.
+        """
+        try:
+            made = self._make()
+            if inspect.isgenerator(made):
+                made = stack.enter_context(contextmanager(lambda: made)())
+            elif self._is_entered(made) and isinstance(made, AbstractContextManager):
+                made = stack.enter_context(made)
+        except Exception as why:
+            raise TwinRefused(
+                f"{self._said} could not make one: {type(why).__name__}: {why}"
+            ) from why
+        if inspect.isawaitable(made) or inspect.isasyncgen(made):
+            raise TwinRefused(f"{self._said} is async: a test's real one is made before its loop")
+        return self._one_each(made)
+
+    def _is_entered(self, made: Any) -> bool:
+        """Whether an object is one that gives the real one when it is entered; a unit of work is
+        the real one itself.
+        """
+        if type(made) in self._fitting:
+            return False
+        return len(self._interfaces) > 1 or bool(why_not_behind(self._interfaces[0], made))
+
     async def _made(self, stack: AsyncExitStack) -> Any:
         made = self._make()
         if inspect.isawaitable(made):
@@ -103,10 +132,7 @@ class Real:
             return stack.enter_context(contextmanager(lambda: made)())
         if inspect.isasyncgen(made):
             return await stack.enter_async_context(asynccontextmanager(lambda: made)())
-        # an object that is entered may be the real one itself, as a unit of work is
-        if type(made) in self._fitting:
-            return made
-        if len(self._interfaces) > 1 or why_not_behind(self._interfaces[0], made):
+        if self._is_entered(made):
             if isinstance(made, AbstractContextManager):
                 return stack.enter_context(made)
             if isinstance(made, AbstractAsyncContextManager):

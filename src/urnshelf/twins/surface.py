@@ -44,6 +44,7 @@ class Offered:
         record_type: whose records; None for none.
         parameters: what each stands for.
         is_look: whether it only looks.
+        meaning: as SQL; empty for what was taught.
     """
 
     def __init__(
@@ -56,7 +57,9 @@ class Offered:
         record_type: Any,
         parameters: tuple[ReadParameter, ...],
         is_look: bool,
+        meaning: str = "",
     ) -> None:
+        self.meaning = meaning
         self.number = number
         self.path = path
         self.interface = interface
@@ -201,5 +204,5 @@ def _offered(
         return "it does nothing"
     return Offered(
         number, path, interface, member, reading.operation, reading.record_type, parameters,
-        reading.is_look_up,
+        reading.is_look_up, reading.meaning,
     )  # fmt: skip

@@ -29,7 +29,7 @@ CREATE TABLE IF NOT EXISTS mooring (
 
 def open_harbour(path: str = ":memory:") -> sqlite3.Connection:
     """A connection to a database that has the harbour's tables."""
-    connection = sqlite3.connect(path)
+    connection = sqlite3.connect(path, check_same_thread=False)  # a web service has several
     connection.executescript(SCHEMA)
     return connection
 
