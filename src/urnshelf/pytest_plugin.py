@@ -21,7 +21,6 @@ from urnshelf.project import of_a_shelf, settings_in
 
 if TYPE_CHECKING:
     from urnshelf.calls.tally import Tally
-    from urnshelf.real_run import RealRun
     from urnshelf.reporting import Failed
     from urnshelf.shelf import SettingsGiven, Shelf
     from urnshelf.twins import AgainChecked, Checked
@@ -33,7 +32,8 @@ _SHELF = pytest.StashKey["Shelf"]()
 _PROJECT = pytest.StashKey[dict[str, Any]]()
 _OWN = pytest.StashKey["list[Shelf]"]()
 """The shelves of the test's fixtures."""
-_REAL = pytest.StashKey["RealRun"]()
+_REAL = pytest.StashKey[Any]()
+"""What a run over real adaptors puts behind fakes."""
 _running: list[pytest.Item] = []
 """The test that runs is the last; before it, those that run it in the same process, where tests are
 about tests.
@@ -117,7 +117,7 @@ def pytest_configure(config: pytest.Config) -> None:
     if config.getoption("--urnshelf-real"):
         from urnshelf.real_run import RealRun
 
-        config.stash[_REAL] = RealRun(config.getoption("--urnshelf-real-filled"))
+        config.stash[_REAL] = RealRun(bool(config.getoption("--urnshelf-real-filled")))
         config.pluginmanager.register(config.stash[_REAL])
     scope = told.get("shelf_scope", "function")
     if scope != "function":

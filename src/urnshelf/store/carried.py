@@ -67,7 +67,7 @@ class CarriedRows(Rows):
         return self._own
 
     @by_key.setter
-    def by_key(self, rows: dict[Any, Any]) -> None:
+    def by_key(self, rows: dict[Any, Any]) -> None:  # pyright: ignore
         self._own = rows
 
     def keys(self) -> list[Any]:

@@ -73,7 +73,7 @@ class View(Generic[T]):
                 unique field that is taken, the exception told to `define`.
         """
         self._check(record)
-        return self._put(*self._new(record))
+        return self._as_before_unless(record, lambda: self._put(*self._new(record)))
 
     def take(self, record: T, is_own: bool = False) -> T:
         """Store a new record of this type, which was drawn or read.
@@ -82,10 +82,14 @@ class View(Generic[T]):
             record: it is given back, with its key.
             is_own: whether nobody else has it or a part of it, so that no copy need be made.
         """
-        key, record = self._new(record)
-        self._check_stored(record)
-        self.stored.put(key, record if is_own else self.copies((record,))[0])
-        return record
+
+        def taken() -> T:
+            key, mine = self._new(record)
+            self._check_stored(mine)
+            self.stored.put(key, mine if is_own else self.copies((mine,))[0])
+            return mine
+
+        return self._as_before_unless(record, taken)
 
     def take_all(self, records: list[T], is_own: bool = False) -> bool:
         """Store new records at once, where only their keys need be looked at.
@@ -122,6 +126,9 @@ class View(Generic[T]):
         """
         self._check(record)
         self.need_key("saved")
+        return self._as_before_unless(record, lambda: self._saved(record))
+
+    def _saved(self, record: T) -> T:
         record, key = self.stored.with_key(record)
         known = self.stored.by_key.get(key)
         # what is not seen must not be overwritten unseen
@@ -133,6 +140,17 @@ class View(Generic[T]):
         if known is not None and self.stored.definition.version:
             record = self._next_version(record, known, key, self.stored.definition.version)
         return self._put(key, record)
+
+    def _as_before_unless(self, record: T, store: Callable[[], T]) -> T:
+        """What storing a record gives; one that is refused has no key that it had not before."""
+        if self.stored.key_of(record) is not None or self.described.is_frozen:
+            return store()
+        before = {name: self.stored.fetch(record, name) for name in self.key_fields}
+        try:
+            return store()
+        except BaseException:
+            self.described.changed(record, before)
+            raise
 
     def remove(self, key: object) -> bool:
         """Take the record with this key away; whether there was one."""

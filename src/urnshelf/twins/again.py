@@ -19,7 +19,7 @@ from urnshelf.kept_replies import call_of, error_data, masked
 from urnshelf.records.codec import Unfit, to_json
 from urnshelf.records.display import differences, show
 from urnshelf.records.equality import same
-from urnshelf.twins.fresh import CALL_SECONDS, Overdue, Real, in_time
+from urnshelf.twins.fresh import CALL_SECONDS, Overdue, Real, in_time, outside_of_loops
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -109,7 +109,7 @@ class Again:
         with warnings.catch_warnings(), in_time() as wind:
             warnings.simplefilter("ignore", ResourceWarning)
             try:
-                reports += asyncio.run(self._all(made, wind))
+                reports += outside_of_loops(lambda: asyncio.run(self._all(made, wind)))
             except Overdue:
                 raise TwinRefused(
                     f"{self._interface.name}: a call did not come back within "

@@ -17,7 +17,7 @@ from urnshelf.shelf import Shelf
 from urnshelf.twins import steps
 from urnshelf.twins.comparing import Comparing
 from urnshelf.twins.counts import Counted, Counts
-from urnshelf.twins.fresh import Real
+from urnshelf.twins.fresh import Real, outside_of_loops
 from urnshelf.twins.generating import Generator
 from urnshelf.twins.pools import Pools
 from urnshelf.twins.running import Finding, Runner, Signature
@@ -169,6 +169,9 @@ class Twin:
             TwinRefused: the real one is not empty from the start, does not come back, or cannot be
                 made.
         """
+        return outside_of_loops(lambda: self._checked(progress))
+
+    def _checked(self, progress: Progress | None) -> Checked:
         with self._runner.running():
             return _Check(self, progress).checked()
 
@@ -307,7 +310,7 @@ class _Check:
             self._known[signature] = alike
             self._alike.add(signature)
             return
-        is_alias = any(isinstance(one, steps.Assign) for one in small.steps)
+        is_alias = _is_alias(small)
         label = _last_call(small) if mine.offered is None else mine.offered.label
         fields = (mine.field,) if mine.field else ()
         is_of_real = runner.real_twice(small)
@@ -318,7 +321,7 @@ class _Check:
 
     def _like(self, small: steps.Sequence, finding: Finding) -> int | None:
         """The difference that the same steps show in the same direction: of one cause."""
-        is_alias = any(isinstance(one, steps.Assign) for one in small.steps)
+        is_alias = _is_alias(small)
         for at, known in enumerate(self._found):
             if is_alias and known.is_alias:
                 return at
@@ -331,6 +334,22 @@ class _Check:
         return None
 
 
+def _is_alias(sequence: steps.Sequence) -> bool:
+    """Whether a change of what the caller holds shows though nobody stored it."""
+    for at, step in enumerate(sequence.steps):
+        if isinstance(step, steps.Assign):
+            later = sequence.steps[at + 1 :]
+            stored = [
+                value
+                for one in later
+                if isinstance(one, steps.Call) and not one.offered.is_look
+                for _, value in one.given
+            ]
+            if step.held not in stored:
+                return True
+    return False
+
+
 def _same_way(finding: Finding, known: Finding) -> bool:
     """Whether both differ in the same manner: several writes before make it one cause."""
     one, other = finding.unlike, known.unlike
@@ -338,7 +357,7 @@ def _same_way(finding: Finding, known: Finding) -> bool:
         return one.form is other.form
     if not {one.kind, other.kind} <= _OF_LOOKS:
         return False
-    return one.direction == other.direction or one.kind != "found" or other.kind != "found"
+    return one.direction == other.direction
 
 
 _OF_LOOKS = {"found", "value", "raised"}

@@ -64,7 +64,11 @@ class Comparing:
     def outcomes(self, offered: Offered, fake: Outcome, real: Outcome, keys: Keys) -> list[Unlike]:
         """In what two outcomes differ; nothing where they are alike."""
         if fake.raised or real.raised:
-            return [] if _raise_alike(fake.error, real.error) else [Unlike("raised")]
+            if _raise_alike(fake.error, real.error):
+                return []
+            only = "more" if real.error is None else "lacks"
+            both = fake.raised and real.raised
+            return [Unlike("raised", direction="other" if both else only)]
         if offered.is_of_unit:  # it gives itself
             return []
         return self.results(offered, fake.value, real.value, keys)
@@ -104,7 +108,7 @@ class Comparing:
             return self._many(list(expected), list(actual), is_free=True)
         if expected is None or actual is None:
             return [Unlike("found", direction="lacks" if actual is None else "more")]
-        return [Unlike("value")]
+        return [Unlike("value", direction=_direction(expected, actual))]
 
     def _is_near(self, expected: Any, actual: Any) -> bool:
         if not self._tolerance or type(expected) is not float or type(actual) is not float:
@@ -167,6 +171,13 @@ class Comparing:
             return [Unlike("found", direction="lacks" if lacks else "more")]
         found = [one for key in expected for one in self._apart(expected[key], actual[key], False)]
         return list(dict.fromkeys(found))
+
+
+def _direction(expected: Any, actual: Any) -> str:
+    """Whether a number, or an answer to a question, is less or more on the real one."""
+    if not isinstance(expected, (int, float)) or not isinstance(actual, (int, float)):
+        return "other"
+    return "lacks" if actual < expected else "more"
 
 
 def _weight(found: Sequence[Unlike]) -> int:

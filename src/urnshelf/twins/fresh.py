@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import asyncio
 import inspect
 import signal
 import threading
 from collections.abc import AsyncIterator, Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import (
     AbstractAsyncContextManager,
     AbstractContextManager,
@@ -14,7 +16,7 @@ from contextlib import (
     asynccontextmanager,
     contextmanager,
 )
-from typing import Any
+from typing import Any, TypeVar
 
 from urnshelf.errors import TwinRefused
 from urnshelf.fakes.behind import why_not_behind
@@ -23,6 +25,8 @@ from urnshelf.records.display import show
 from urnshelf.types.forms import type_name
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+T = TypeVar("T")
 
 
 class Real:
@@ -63,6 +67,9 @@ class Real:
     def _check_arguments(self) -> None:
         try:
             signature = inspect.signature(self._make)
+        except (TypeError, ValueError):  # of a function written in C
+            return
+        try:
             signature.bind()
         except TypeError:
             wanted = [
@@ -75,8 +82,6 @@ class Real:
                 f"{self._said}={name} needs {' and '.join(wanted)}: give a function that makes a "
                 f"fresh one by itself, {self._said}=lambda: {name}({wanted[0]}=…)"
             ) from None
-        except ValueError:  # of a function written in C
-            return
 
     @asynccontextmanager
     async def fresh(self) -> AsyncIterator[tuple[Any, ...]]:
@@ -162,6 +167,16 @@ class Real:
                 )
         self._fitting |= set(map(type, objects))
         return objects
+
+
+def outside_of_loops(work: Callable[[], T]) -> T:
+    """Do something that runs a loop of its own: in a thread, where a loop runs here already."""
+    try:
+        asyncio.get_running_loop()
+    except RuntimeError:
+        return work()
+    with ThreadPoolExecutor(1) as thread:
+        return thread.submit(work).result()
 
 
 class Overdue(BaseException):

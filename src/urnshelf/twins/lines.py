@@ -204,9 +204,9 @@ class Lines:
         described = None if isinstance(value, type) else describe(type(value))
         if described is not None:
             return self._built(type(value), described.values(value))
-        if type(value) in (list, tuple) and any(describe(type(one)) for one in value):
+        if isinstance(value, (list, tuple)) and any(describe(type(one)) for one in value):
             inner = ", ".join(map(self._field, value))
-            return f"[{inner}]" if type(value) is list else f"({inner},)"
+            return f"[{inner}]" if isinstance(value, list) else f"({inner},)"
         return self._plain(value)
 
     def _plain(self, value: Any) -> str:

@@ -233,6 +233,8 @@ class _Run:
         self._objects = objects
         self._counts = counts
         self._keys = Keys(of._pools)
+        self._taught: set[int] = set()
+        """The steps that call a taught method."""
         self._is_open = False
         """Whether a unit of work is."""
         self._uncommitted: set[Any] = set()
@@ -260,6 +262,8 @@ class _Run:
         handed = [] if offered.is_look else self._handed(step)
         empty = [self._is_without_key(drawn.form, one) for drawn, one, _ in handed]
         self._of.last = step
+        if offered.operation is Operation.TAUGHT:
+            self._taught.add(step.number)
         fake = await self._fake.call(step, mine)
         if isinstance(fake.error, UnansweredCall):
             if self._counts is not None:
@@ -376,6 +380,8 @@ class _Run:
         self.found.append(finding)
 
     def _assign(self, step: steps.Assign) -> None:
+        if isinstance(step.held, steps.Got) and step.held.step in self._taught:
+            raise Dangling
         mine, theirs = self._fake.assigning(step), self._real.assigning(step)
         before = self._held()
         apart = self._of.comparing.records
@@ -397,15 +403,16 @@ class _Run:
         gave = [
             (steps.Got(at), one, real.gave[at])
             for at, one in fake.gave.items()
-            if at in real.gave and _holds_records(one)
+            # what a taught method gives is a copy, whatever its function gives
+            if at in real.gave and at not in self._taught and _holds_records(one)
         ]
         return [*handed, *gave]
 
     def _wait(self, step: steps.Wait) -> None:
         self._shelf.clock.advance(step.span)
         if self._of._advance is not None:
-            whole = self._objects if len(self._objects) > 1 else self._objects[0]
-            self._of._advance(whole, step.span)
+            several = len(self._of._forms) > 1
+            self._of._advance(self._objects if several else next(iter(self._objects)), step.span)
 
 
 def _can_be_key(value: Any) -> bool:

@@ -110,6 +110,13 @@ def _raised(difference: Difference, offered: Offered, pools: Pools) -> list[Way]
         ways_on = [Way("the real one overwrites, or loses a record: a defect of its write")]
         saved = f"{_records(offered)}.save({_first(offered)})"
         return [*ways_on, *_taught(difference.finding, saved)]
+    if fake is not None and offered.gives is not None and real is None:
+        promised = offered.member.promise.name
+        if difference.finding.real.value is None and not offered.member.promise.node.optional:
+            return [Way(
+                f"the interface promises a {promised}, and the real one gives None: let it promise "
+                f"{promised} | None, or let the real one raise"
+            )]  # fmt: skip
     if fake is not None and len(offered.member.parameters) == 1:
         if offered.gives is not None:
             return _taught(difference.finding, f"{_records(offered)}.find({_first(offered)})")
@@ -133,11 +140,14 @@ def _references(offered: Offered, pools: Pools) -> list[Way]:
         return []
     parents = {f"{snake_case(one.__name__)}_id": one.__name__ for one in pools.of}
     told = {name: parents[name] for name in pool.described.names if name in parents}
-    if not told:
-        return []
-    pairs = ", ".join(f'"{name}": {parent}' for name, parent in told.items())
-    line = f"shelf.define({pool.form.__name__}, references={{{pairs}}})"
-    return [Way("where the real one refuses what refers to nothing", (line,))]
+    form = pool.form.__name__
+    return [
+        Way(
+            f"where the real one refuses a {form} whose {name} refers to nothing",
+            (f'shelf.define({form}, references={{"{name}": {parent}}})',),
+        )
+        for name, parent in told.items()
+    ]
 
 
 def _of_field(difference: Difference) -> list[Way]:
