@@ -102,6 +102,8 @@ class CarriedRows(Rows):
     def restore(self, key: object, row: object) -> None:
         """Put back what was there before a change, here and there."""
         before = self.by_key.get(key, ABSENT)
+        if row is ABSENT and before is ABSENT:  # it did not come to that change
+            return
         self._alone(lambda: super(CarriedRows, self).restore(key, row))
         if row is ABSENT:
             self._carrier.remove(key, before)

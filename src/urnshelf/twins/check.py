@@ -267,8 +267,20 @@ class _Check:
                 self._progress(run, twin._sequences, len(self._found))
         if not any(one.calls for one in self._counts.all):
             raise TwinRefused(_all_refused(twin._names, self._counts.all))
-        reports = [report(one, twin._forms, twin._pools) for one in self._found]
+        reports = [report(self._with_others(one), twin._forms, twin._pools) for one in self._found]
         return Checked(twin._names, reports, self._counts.all, run, twin._sequences, twin._seed)
+
+    def _with_others(self, difference: Difference) -> Difference:
+        """The same, with the look-ups that found such records and in which it does not show."""
+        form = difference.finding.unlike.form
+        found = {one.method for one in self._counts.all if one.hit}
+        others = [
+            one.label
+            for one in self._twin._surface.offered
+            if one.gives is not None and one.gives.form is form and one.label in found
+        ]
+        rest = tuple(label for label in others if label not in difference.methods)
+        return difference._replace(others=rest)
 
     def _one(self, sequence: steps.Sequence) -> None:
         for finding in self._twin._runner.run(sequence, self._counts):

@@ -117,9 +117,13 @@ class Runner:
         """Run a sequence; where the worlds differed."""
         return self._driven(self._run(sequence, counts))
 
+    def alone(self, sequence: steps.Sequence) -> list[Outcome]:
+        """Run a sequence on a real one alone; what its calls came to."""
+        return self._driven(self._alone(sequence))
+
     def real_twice(self, sequence: steps.Sequence) -> bool:
         """Whether two fresh real ones differ in it from each other."""
-        first, second = (self._driven(self._alone(sequence)) for _ in range(2))
+        first, second = (self.alone(sequence) for _ in range(2))
         keys = Keys(self._pools)
         for one, other in zip(first, second, strict=True):
             if one.raised or other.raised:

@@ -30,6 +30,7 @@ class Difference(NamedTuple):
         finding: where it shows last.
         sequence: the smallest that shows it.
         methods: all methods in which it shows.
+        others: look-ups that give such records, and in which it does not show.
         fields: all fields that differ, as `Mooring.days`.
         is_alias: whether it shows only after an assignment.
         is_of_real: whether the real one differs from itself in it.
@@ -41,6 +42,7 @@ class Difference(NamedTuple):
     fields: tuple[str, ...]
     is_alias: bool
     is_of_real: bool
+    others: tuple[str, ...] = ()
 
 
 def ways(difference: Difference, pools: Pools) -> list[Way]:
@@ -169,14 +171,23 @@ def _of_field(difference: Difference) -> list[Way]:
             "after the fake's"
         )
     else:
-        where = " or ".join(dict.fromkeys(writes)) or "its write"
-        changed = ", ".join(difference.fields)
-        first = Way(
-            f"the real one loses or changes {changed}: a defect of {where}, or of what reads it"
-        )
+        first = _lost(difference, " or ".join(dict.fromkeys(writes)) or "its write")
     names = ", ".join(f'"{one}"' for one in difference.fields)
     spared = Way("where no test asks for it", (f"except_fields=[{names}]",))
     return [first, spared]
+
+
+def _lost(difference: Difference, writes: str) -> Way:
+    """A field that a look-up gives otherwise: where every look-up does, a write lost it."""
+    changed, where = ", ".join(difference.fields), " or ".join(difference.methods)
+    if difference.others:
+        seen = difference.others[0]
+        told = f"a defect of {where}, for {seen} gives it as it was written"
+    elif len(difference.methods) > 1:
+        told = f"a defect of {writes}, for every look-up gives it so"
+    else:
+        told = f"a defect of {writes}, or of what reads it"
+    return Way(f"the real one loses or changes {changed}: {told}")
 
 
 def _is_of_case(difference: Difference) -> bool:

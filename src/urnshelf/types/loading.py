@@ -6,7 +6,7 @@ import importlib
 import pkgutil
 from importlib.util import find_spec
 from traceback import extract_tb
-from types import ModuleType
+from types import FunctionType, ModuleType
 from typing import Any
 
 from urnshelf.errors import RecordRefused
@@ -46,7 +46,7 @@ def _found(words: str, module: ModuleType, name: str) -> Any:
             found = getattr(found, word)
         except AttributeError:
             whose = getattr(found, "__name__", name)
-            hint = nearest(word, _names_in(found))
+            hint = nearest(word, _names_in(found, with_functions=word.islower()))
             raise RecordRefused(f"{words!r}: {whose} has no {word!r}; {hint}") from None
     return found
 
@@ -90,9 +90,12 @@ def _modules(name: str) -> list[str]:
     return [f"{package}.{module.name}" for module in pkgutil.iter_modules(places or [])]
 
 
-def _names_in(holder: object) -> list[str]:
-    """The names that may be meant: of a module its classes, where it has some."""
+def _names_in(holder: object, with_functions: bool = False) -> list[str]:
+    """The names that may be meant: of a module its classes, where it has some, and its functions
+    for a name that is written as one.
+    """
     names = [name for name in dir(holder) if not name.startswith("_")]
     if not isinstance(holder, ModuleType):
         return names
-    return [name for name in names if isinstance(getattr(holder, name, None), type)] or names
+    kinds = (type, FunctionType) if with_functions else (type,)
+    return [name for name in names if isinstance(getattr(holder, name, None), kinds)] or names
