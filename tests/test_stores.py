@@ -774,3 +774,44 @@ def test_a_lesson_may_replace_a_reading(shelf: Shelf) -> None:
     assert shelf.fake(BerthRepository).get(99).id == 99
     with pytest.raises(RecordMissing):
         Shelf().fake(BerthRepository).get(99)
+
+
+# --- what is refused was not done -----------------------------------------------------------------
+
+
+class Tally(Protocol):
+    def get(self, key: str) -> float | None: ...
+    def set(self, key: str, value: float) -> None: ...
+    def incr(self, key: str, amount: int = 1) -> int: ...
+
+
+def test_a_count_whose_result_is_not_what_is_promised_is_refused_and_not_made(shelf: Shelf) -> None:
+    tallies = shelf.fake(Tally)
+    tallies.set("moorings", 2.5)
+    refused(shelf, "it is 3.5, a float, not int", lambda: tallies.incr("moorings"))
+    assert tallies.get("moorings") == 2.5
+
+
+_NONE_GIVEN = object()
+
+
+class Chest(MutableMapping[str, int]):
+    def pop(self, key: str, default: Any = _NONE_GIVEN) -> Any: ...
+
+
+def test_a_default_that_only_marks_that_nothing_was_given_is_never_given_out(shelf: Shelf) -> None:
+    chest = shelf.fake(Chest)
+    with pytest.raises(KeyError):
+        chest.pop("anchor")
+    assert chest.pop("anchor", 3) == 3
+
+
+def test_a_record_that_is_refused_has_no_key_that_it_had_not_before(shelf: Shelf) -> None:
+    shelf.define(Mooring, references={"vessel_id": Vessel})
+    mooring = shelf.urn.draw(Mooring, id=None, vessel_id=7)
+    with pytest.raises(RecordRefused, match="refers to a Vessel"):
+        shelf.records(Mooring).add(mooring)
+    assert mooring.id is None
+    shelf.stock(Vessel, id=7)
+    shelf.records(Mooring).add(mooring)
+    assert mooring.id is not None

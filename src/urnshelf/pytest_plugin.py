@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import sys
 from collections import deque
-from collections.abc import Callable, Generator
+from collections.abc import Generator
 from contextlib import AbstractContextManager, nullcontext
 from types import FrameType
 from typing import TYPE_CHECKING, Any
@@ -17,17 +17,19 @@ import pytest
 from urnshelf import running
 from urnshelf.errors import UrnShelfError
 from urnshelf.plain_imports import PlainImports
+from urnshelf.plugin_options import pytest_addoption
 from urnshelf.project import of_a_shelf, settings_in
+from urnshelf.twin_fixture import twin
 
 if TYPE_CHECKING:
     from urnshelf.calls.tally import Tally
     from urnshelf.reporting import Failed
     from urnshelf.shelf import SettingsGiven, Shelf
-    from urnshelf.twins import AgainChecked, Checked
 
 # everything else of ours is loaded when a test has loaded it: a run in which none uses us is not to
 # wait for us
 
+__all__ = ["pytest_addoption", "shelf", "twin"]
 _SHELF = pytest.StashKey["Shelf"]()
 _PROJECT = pytest.StashKey[dict[str, Any]]()
 _OWN = pytest.StashKey["list[Shelf]"]()
@@ -44,44 +46,6 @@ _shared: list[Shelf] = []
 """The shelves that several tests share."""
 _LINES_AT_ASSERTION = 8
 _CHARACTERS_AT_ASSERTION = 600  # pytest cuts what is longer
-
-
-def pytest_addoption(parser: pytest.Parser) -> None:
-    """Our options."""
-    group = parser.getgroup("urnshelf")
-    group.addoption(
-        "--urnshelf-seed",
-        type=int,
-        metavar="N",
-        help="draw all records from this seed, not from the test's name",
-    )
-    group.addoption(
-        "--urnshelf-remarks",
-        action="store_true",
-        help="end the run with a list of what smells: unused cues, empty answers, idle fakes …",
-    )
-    group.addoption(
-        "--urnshelf-ledger",
-        metavar="FILE",
-        default="",
-        help="write the calls of all tests, as JSON Lines; `urnshelf ledger FILE` shows them",
-    )
-    group.addoption(
-        "--urnshelf-real",
-        action="store_true",
-        help="put what real_adaptors in conftest.py makes behind the fakes of its interfaces",
-    )
-    group.addoption(
-        "--urnshelf-real-filled",
-        action="store_true",
-        help="with --urnshelf-real: though their stores hold something from the start",
-    )
-    group.addoption(
-        "--urnshelf-strict",
-        metavar="KINDS",
-        default="",
-        help="let these remarks fail their tests: unused-cue,empty-answer … or all",
-    )
 
 
 def pytest_configure(config: pytest.Config) -> None:
@@ -150,29 +114,6 @@ def shelf() -> Shelf:
             settings |= _marked(mark)
     new = item.stash[_SHELF] = _new(item.nodeid, item.config, settings)
     return new
-
-
-@pytest.fixture
-def twin() -> Callable[..., Any]:
-    """Checks a fake against what it stands for; takes what `urnshelf.Twin` takes, or with
-    `replies=FILE` what `urnshelf.twins.Again` takes. It fails the test where they differ, and gives
-    what was compared.
-    """
-
-    def check(*interfaces: Any, replies: Any = None, **told: Any) -> Checked | AgainChecked:
-        from urnshelf.twins import Again, Twin
-
-        checked: Checked | AgainChecked
-        if replies is None:
-            checked = Twin(*interfaces, **told).check()
-        else:
-            [interface] = interfaces
-            checked = Again(interface, replies, **told).check()
-        if checked.differences:
-            pytest.fail(str(checked), pytrace=False)
-        return checked
-
-    return check
 
 
 def _new(name: str, config: pytest.Config, settings: dict[str, Any]) -> Shelf:

@@ -141,14 +141,7 @@ def _parser() -> argparse.ArgumentParser:
         metavar="PNG|SVG",
         help="save a picture: a panel a field; of a plan, its tables",
     )
-    explain = commands.add_parser(
-        "explain", help="how the methods of an interface are read, as a table"
-    )
-    explain.add_argument(
-        "what",
-        metavar="MODULE:INTERFACE",
-        help="a repository, a DAO, a store, a unit of work; MODULE:INTERFACE.METHOD for one of it",
-    )
+    _add_explain(commands)
     _add_ledger(commands)
     _add_serve(commands)
     _add_draft(commands)
@@ -157,6 +150,17 @@ def _parser() -> argparse.ArgumentParser:
     mend.add_argument("file", metavar="TESTS.py", help="a file of tests, drafted or by hand")
     mend.add_argument("--write", action="store_true", help="write them; else they are only shown")
     return parser
+
+
+def _add_explain(commands: Any) -> None:
+    explain = commands.add_parser(
+        "explain", help="how the methods of an interface are read, as a table"
+    )
+    explain.add_argument(
+        "what",
+        metavar="MODULE:INTERFACE",
+        help="a repository, a DAO, a store, a unit of work; MODULE:INTERFACE.METHOD for one of it",
+    )
 
 
 def _add_draft(commands: Any) -> None:

@@ -18,7 +18,7 @@ from urnshelf.cli.showing import console
 from urnshelf.errors import TwinRefused
 from urnshelf.twins import Checked, Twin
 from urnshelf.twins.again import Again
-from urnshelf.twins.telling import said_of
+from urnshelf.twins.reports import said_of
 from urnshelf.types.loading import load_type
 
 _STYLES = {"confirmed": "green", "differs": "red", "in part": "yellow"}

@@ -10,10 +10,10 @@ from enum import Enum
 from typing import Any, NamedTuple
 
 from urnshelf.drafting.arrangement import Asked
+from urnshelf.drafting.draft_spelling import DraftSpelling
 from urnshelf.drafting.observing import as_pattern
 from urnshelf.drafting.over_http import ROUTE, is_of_a_reply, parts_of
 from urnshelf.drafting.record_changes import Change
-from urnshelf.drafting.spelling import DraftSpelling
 from urnshelf.drafting.telling import tells
 from urnshelf.drafting.trial import Made, Trial
 from urnshelf.drafting.values import Path

@@ -9,12 +9,12 @@ from contextlib import suppress
 from typing import Any
 
 from urnshelf.drafting.arrangement import Asked
+from urnshelf.drafting.draft_spelling import SESSION_MAKER, DraftSpelling
 from urnshelf.drafting.naming import is_free
 from urnshelf.drafting.over_http import route_names
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, among
 from urnshelf.drafting.shared_lines import Shared, made_by
-from urnshelf.drafting.spelling import SESSION_MAKER, DraftSpelling
 from urnshelf.drafting.text_of_a_test import OneTest, Written, distinguished
 from urnshelf.kiosk import Route
 from urnshelf.kiosks import Kiosk

@@ -15,11 +15,11 @@ from urnshelf.drafting.arrangement import Arrangement
 from urnshelf.drafting.asserting import Among, Asserting
 from urnshelf.drafting.bugs import Bug, bugs_in, planted_in
 from urnshelf.drafting.carrying import carried, fits
+from urnshelf.drafting.draft_spelling import DraftSpelling
 from urnshelf.drafting.leaves import all_leaves
 from urnshelf.drafting.probing import probed_tree
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.settling import Settled, Settling, among
-from urnshelf.drafting.spelling import DraftSpelling
 from urnshelf.drafting.structures import by_structure
 from urnshelf.drafting.trial import Trial
 from urnshelf.drafting.usual_values import others

@@ -12,10 +12,10 @@ from urnshelf.drafting.arrangement import Arrangement, Asked
 from urnshelf.drafting.asserting import Among, Asserting
 from urnshelf.drafting.carrying import fits
 from urnshelf.drafting.decisions import Decision, Way
+from urnshelf.drafting.draft_spelling import DraftSpelling
 from urnshelf.drafting.leaves import all_leaves, reply_node, usual_reply
 from urnshelf.drafting.over_http import ROUTE, smaller_replies
 from urnshelf.drafting.searching import Search
-from urnshelf.drafting.spelling import DraftSpelling
 from urnshelf.drafting.telling import tells
 from urnshelf.drafting.told_fields import all_told, is_key, is_told, retold, told_in, value_at
 from urnshelf.drafting.trial import SEED, Trial

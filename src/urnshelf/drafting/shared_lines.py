@@ -7,7 +7,7 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
-from urnshelf.drafting.spelling import SESSION_MAKER
+from urnshelf.drafting.draft_spelling import SESSION_MAKER
 
 
 class Shared(NamedTuple):

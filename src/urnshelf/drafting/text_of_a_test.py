@@ -10,12 +10,12 @@ from typing import Any, NamedTuple, Protocol
 from urnshelf.drafting.arrangement import Asked
 from urnshelf.drafting.asserting import Among, Asserting, Told
 from urnshelf.drafting.decisions import BRANCH, TRY, Way
+from urnshelf.drafting.draft_spelling import DraftSpelling
 from urnshelf.drafting.naming import is_free, name_for, words_for
 from urnshelf.drafting.over_http import ROUTE, Client
 from urnshelf.drafting.searching import Search
 from urnshelf.drafting.service import Service
 from urnshelf.drafting.settling import Settled
-from urnshelf.drafting.spelling import DraftSpelling
 from urnshelf.drafting.values import Drawn, Faked, Raised
 from urnshelf.kiosks import Kiosk
 from urnshelf.records.description import snake_case

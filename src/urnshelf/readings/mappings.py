@@ -51,13 +51,28 @@ def _live_reading(member: Member, live: type, what: str) -> Reading | Unread:
         spaces: Any = access.table  # what a fake of a mapping sees is its values
         mapping = live(spaces.space("", is_own=True))
         access.did(meaning)
-        reply = member.call(getattr(mapping, member.name), values)
+        reply = _called(getattr(mapping, member.name), member, values)
         # `fake |= more` gives itself
         return access.state.fake if reply is mapping else fitting(reply, member)
 
     meaning = f"{member.name}, as {what} does"
     operation = Operation.LANGUAGE_CHANGE if member.name in _CHANGING else Operation.LANGUAGE_LOOK
     return Reading(None, operation, _parts(member), lambda: meaning, answer)
+
+
+_PLAIN = (type(None), bool, int, float, str, bytes, tuple, list, dict, set, frozenset)
+
+
+def _called(method: Any, member: Member, values: tuple[Any, ...]) -> Any:
+    """Call the language's own method. A default that only marks that nothing was given is none of
+    its values: it is left out.
+    """
+    parameters = list(member.signature.parameters.values())
+    pairs = list(zip(parameters, values, strict=True))
+    marks = [one for one, value in pairs if value is one.default and type(value) not in _PLAIN]
+    if not marks:
+        return member.call(method, values)
+    return method(*(value for one, value in pairs if one not in marks))
 
 
 def _told_by_others(member: Member) -> Reading:

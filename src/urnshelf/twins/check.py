@@ -15,16 +15,17 @@ from urnshelf.readings.teaching import code_of
 from urnshelf.records.display import show
 from urnshelf.shelf import Shelf
 from urnshelf.twins import steps
-from urnshelf.twins.comparing import Comparing
+from urnshelf.twins.advice import Difference
 from urnshelf.twins.counts import Counted, Counts
+from urnshelf.twins.differing import Comparing
 from urnshelf.twins.fresh import Real, outside_of_loops
 from urnshelf.twins.generating import Generator
+from urnshelf.twins.one_run import Finding, Signature
 from urnshelf.twins.pools import Pools
-from urnshelf.twins.running import Finding, Runner, Signature
-from urnshelf.twins.settling import Difference
+from urnshelf.twins.reports import report, table
 from urnshelf.twins.shrinking import Shrinker
+from urnshelf.twins.side_by_side import Runner
 from urnshelf.twins.surface import Surface, surface_of
-from urnshelf.twins.telling import report, table
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -58,7 +59,8 @@ class Checked:
     def heading(self) -> str:
         """What was checked, and how much of it."""
         confirmed = sum(one.state == "confirmed" for one in self.methods)
-        late = "" if self.sequences == self._wanted else f" of {self._wanted}: the time was up"
+        why = "so many are enough" if len(self.differences) >= MOST_REPORTS else "the time was up"
+        late = "" if self.sequences == self._wanted else f" of {self._wanted}: {why}"
         found = plural(len(self.differences), "difference") if self.differences else "no difference"
         return (
             f"{self._names}: {found}; {confirmed} of {plural(len(self.methods), 'method')} "

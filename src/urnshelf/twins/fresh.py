@@ -188,7 +188,7 @@ CALL_SECONDS = 10.0
 
 
 @contextmanager
-def in_time(seconds: float = CALL_SECONDS) -> Iterator[Callable[[], None]]:
+def in_time() -> Iterator[Callable[[], None]]:
     """A block in which every call must come back: what it gives is called before each.
 
     Where the system has no alarms, or outside of the main thread, nobody looks.
@@ -202,7 +202,7 @@ def in_time(seconds: float = CALL_SECONDS) -> Iterator[Callable[[], None]]:
         raise Overdue
 
     def wind() -> None:
-        signal.setitimer(signal.ITIMER_REAL, seconds)
+        signal.setitimer(signal.ITIMER_REAL, CALL_SECONDS)
 
     before = signal.signal(signal.SIGALRM, overdue)
     try:

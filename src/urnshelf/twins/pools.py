@@ -150,7 +150,7 @@ class Pools:
         if node.kind is Kind.NONE:
             return [None]
         if node.kind in (Kind.ANY, Kind.UNKNOWN, Kind.VARIABLE):
-            return ["a", 1, "b", 2.5, ["a", 1], {"a": 1}]
+            return ["a", 1, "b", ["a", 1], {"a": 1}, "z"]
         edges = [one for one in _EDGES.get(node.bare, ()) if misfit(one, node) is None]
         try:
             holder: Any = make_dataclass("Given", [(name, node.form)])

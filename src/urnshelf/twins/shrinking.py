@@ -9,8 +9,8 @@ from typing import Any
 
 from urnshelf.records.copies import keep
 from urnshelf.twins import steps
+from urnshelf.twins.one_run import Finding, Signature
 from urnshelf.twins.pools import Pools
-from urnshelf.twins.running import Finding, Signature
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 

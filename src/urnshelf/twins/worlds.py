@@ -3,7 +3,15 @@
 from __future__ import annotations
 
 import inspect
-from collections.abc import AsyncIterable, Callable, Iterable, Iterator
+from collections.abc import (
+    AsyncIterable,
+    Callable,
+    ItemsView,
+    Iterable,
+    Iterator,
+    KeysView,
+    ValuesView,
+)
 from contextlib import suppress
 from typing import Any, NamedTuple
 
@@ -202,7 +210,8 @@ async def _drained(given: Any) -> Any:
     """What a stream gives, as a list."""
     if isinstance(given, AsyncIterable) and not isinstance(given, Iterable):
         return [one async for one in given]
-    return list(given) if isinstance(given, Iterator) else given
+    is_view = isinstance(given, (KeysView, ValuesView, ItemsView))
+    return list(given) if is_view or isinstance(given, Iterator) else given
 
 
 def described_as(record: Any) -> Description | None:

@@ -4,7 +4,7 @@ nothing that is known, an edge.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from datetime import timedelta
 from inspect import Parameter
 from random import Random
@@ -23,6 +23,7 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 DRAFTS = 4
 """So many records of each type has a sequence."""
+_KEYS = ["a", "b", "c"]
 _UNKNOWN_NUMBER = 999
 _EXPIRIES = (20, 60, 3600)
 """Seconds."""
@@ -122,7 +123,7 @@ class Arguments:
     def _keys(self, asked: Asked) -> steps.Value:
         count = self._random.choice((0, 1, 1, 1, 2, 3))
         one = asked.node.item if asked.node.kind is Kind.ITEMS else asked.node
-        keys = list(dict.fromkeys(self._key(asked._replace(node=one)) for _ in range(count)))
+        keys = _different(self._key(asked._replace(node=one)) for _ in range(count))
         self._count = len(keys)
         return _items(asked.node, keys)
 
@@ -132,7 +133,7 @@ class Arguments:
             return self._filters(asked, pool)
         if asked.node.kind is Kind.ITEMS or asked.parameter.sign in ("in", "not in"):
             several = [self._compared(asked.parameter, asked.node.item, pool) for _ in range(2)]
-            return _items(asked.node, list(dict.fromkeys(several)))
+            return _items(asked.node, _different(several))
         return self._compared(asked.parameter, asked.node, pool)
 
     def _compared(self, parameter: ReadParameter, node: Node, pool: Pool) -> steps.Value:
@@ -218,7 +219,8 @@ class Arguments:
         # by whatever name a method has it, it is the same key; one of several is told by its name
         keys = [one for one in asked.offered.parameters if one.role is Role.KEY]
         name = asked.parameter.name if len(keys) > 1 else "key"
-        known = self._pools.values(name, asked.node)[:3]
+        # what is no text may be no key: of a file, say
+        known = self._pools.values(name, asked.node)[:3] if asked.node.is_known else _KEYS
         if not known:
             raise NotDrawn(asked.parameter.name)
         if self._random.random() < 0.1:
@@ -232,15 +234,19 @@ class Arguments:
             known = self._pools.values("value", node.item)
             each = [keep(self._random.choice(known)) for _ in range(self._count if known else 0)]
             return _items(node, [steps.Literal(one) for one in each])
-        if node.kind is not Kind.MAPPING or len(node.args) != 2:
-            raise NotDrawn("pairs")
+        is_listed = node.kind is Kind.ITEMS and node.item.kind is Kind.TUPLE
+        both = node.item.args if is_listed else node.args
+        if len(both) != 2 or not (is_listed or node.kind is Kind.MAPPING):
+            raise NotDrawn(asked.parameter.name)
         keys, values = (
-            self._pools.values(*pair) for pair in zip(("key", "value"), node.args, strict=True)
+            self._pools.values(*pair) for pair in zip(("key", "value"), both, strict=True)
         )
         chosen = self._random.sample(keys[:3], min(len(keys[:3]), self._random.randint(0, 2)))
-        return steps.Pairs(
-            tuple((key, steps.Literal(keep(self._random.choice(values)))) for key in chosen)
-        )
+        pairs = [(key, steps.Literal(keep(self._random.choice(values)))) for key in chosen]
+        if is_listed:
+            each = [steps.Items(tuple, (steps.Literal(key), value)) for key, value in pairs]
+            return _items(node, each)
+        return steps.Pairs(tuple(pairs))
 
     def _expiry(self, asked: Asked) -> steps.Value:
         # a moment would be told by the real one's clock, which is another
@@ -285,6 +291,15 @@ class Arguments:
         known = self._pools.values(name, node)
         # the last of those drawn is no record's
         return known[min(5, len(known) - 1)] if known else None
+
+
+def _different(values: Iterable[steps.Value]) -> list[steps.Value]:
+    """Each once; some hold what cannot be hashed."""
+    found: list[steps.Value] = []
+    for one in values:
+        if one not in found:
+            found.append(one)
+    return found
 
 
 def _items(node: Node, values: Sequence[steps.Value]) -> steps.Items:

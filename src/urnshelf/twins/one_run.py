@@ -1,32 +1,24 @@
-"""One sequence, run on a fresh fake and a fresh real one, and compared after every step."""
+"""One sequence while it runs: a step is taken in both worlds, and what came of it is compared."""
 
 from __future__ import annotations
 
-import asyncio
-import warnings
-from collections.abc import Callable, Coroutine, Iterator, Sequence
-from contextlib import contextmanager
-from inspect import Parameter
-from typing import Any, NamedTuple, TypeVar
+from collections.abc import Callable
+from typing import Any, NamedTuple
 
-from urnshelf import running as runners
-from urnshelf.errors import TwinRefused, UnansweredCall
+from urnshelf.errors import UnansweredCall
 from urnshelf.readings.operations import Operation
 from urnshelf.records.copies import keep
-from urnshelf.records.display import show
 from urnshelf.shelf import Shelf
 from urnshelf.twins import steps
-from urnshelf.twins.comparing import Comparing, Unlike
 from urnshelf.twins.counts import Counts
-from urnshelf.twins.fresh import CALL_SECONDS, Overdue, Real, in_time
-from urnshelf.twins.keys import Keys
+from urnshelf.twins.differing import Comparing, Unlike
+from urnshelf.twins.key_pairs import Keys
 from urnshelf.twins.pools import Pools
-from urnshelf.twins.surface import Offered, Surface
+from urnshelf.twins.surface import Offered
 from urnshelf.twins.worlds import Dangling, Outcome, World, described_as
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-T = TypeVar("T")
 Signature = tuple[Any, ...]
 """What differences of one cause have in common."""
 
@@ -66,177 +58,55 @@ class Finding(NamedTuple):
         return kind, label
 
 
-class Runner:
-    """Runs sequences.
+class Around:
+    """What all runs of a check have in common.
 
     Args:
-        forms: the interfaces.
-        real: makes the real ones.
-        arranged: makes a fresh shelf that was told what there is to tell.
-        surface: what may be called.
         pools: what records are built from.
         comparing: compares.
-        advance: moves the real ones' clock; None where it cannot be moved.
+        advance: moves the clock of real ones; None where it cannot be moved.
+    """
+
+    def __init__(
+        self, pools: Pools, comparing: Comparing, advance: Callable[[Any, Any], object] | None
+    ) -> None:
+        self.pools = pools
+        self.comparing = comparing
+        self.advance = advance
+        self.wind: Callable[[], None] = lambda: None
+        """Called before each call of a real one, which must come back in time."""
+        self.last: steps.Call | None = None
+        """The call that was made last."""
+
+
+class Run:
+    """A sequence while it runs.
+
+    Args:
+        around: what all runs have in common.
+        shelf: whose fakes are one world.
+        fake: that world.
+        real: the other one.
+        objects: the real ones.
+        counts: of the methods; None where nobody counts.
     """
 
     def __init__(
         self,
-        forms: Sequence[Any],
-        real: Real,
-        arranged: Callable[[], Shelf],
-        surface: Surface,
-        pools: Pools,
-        comparing: Comparing,
-        advance: Callable[[Any, Any], object] | None,
-    ) -> None:
-        self._forms = forms
-        self._real = real
-        self._arranged = arranged
-        self._surface = surface
-        self._pools = pools
-        self.comparing = comparing
-        self._advance = advance
-        self._wind: Callable[[], None] = lambda: None
-        self._loop: asyncio.Runner | None = None
-        self.last: steps.Call | None = None
-        """The call that was made last."""
-
-    @contextmanager
-    def running(self) -> Iterator[None]:
-        """The time in which sequences are run."""
-        with warnings.catch_warnings(), runners.unnoticed(), in_time() as self._wind:
-            # what a real one leaves open is its own affair, and there are hundreds of them
-            warnings.simplefilter("ignore", ResourceWarning)
-            if not self._real.needs_loop:
-                yield
-                return
-            with asyncio.Runner() as self._loop:
-                yield
-
-    def run(self, sequence: steps.Sequence, counts: Counts | None = None) -> list[Finding]:
-        """Run a sequence; where the worlds differed."""
-        return self._driven(self._run(sequence, counts))
-
-    def alone(self, sequence: steps.Sequence) -> list[Outcome]:
-        """Run a sequence on a real one alone; what its calls came to."""
-        return self._driven(self._alone(sequence))
-
-    def real_twice(self, sequence: steps.Sequence) -> bool:
-        """Whether two fresh real ones differ in it from each other."""
-        first, second = (self.alone(sequence) for _ in range(2))
-        keys = Keys(self._pools)
-        for one, other in zip(first, second, strict=True):
-            if one.raised or other.raised:
-                if type(one.error) is not type(other.error):
-                    return True
-            elif self.comparing.records(one.value, other.value, keys):
-                return True
-        return False
-
-    def check_empty(self) -> None:
-        """Refuse real ones that hold something from the start."""
-        for call, outcome in self._driven(self._looked()):
-            if Counts.is_hit(outcome):
-                raise TwinRefused(
-                    f"the real one is not empty from the start: {call.offered.label}() gives "
-                    f"{show(outcome.value, 60)}. Let real= give a fresh one each time, whose "
-                    "store is empty: a new database, or one that is rolled back"
-                )
-
-    def _driven(self, work: Coroutine[Any, Any, T]) -> T:
-        try:
-            if self._loop is not None:
-                return self._loop.run(work)
-            try:
-                work.send(None)
-            except StopIteration as done:
-                return done.value  # type: ignore[no-any-return]
-        except Overdue:
-            method = "real=" if self.last is None else self.last.offered.label
-            raise TwinRefused(
-                f"{method} did not come back within {CALL_SECONDS:.0f} seconds, on the real one"
-            ) from None
-        work.close()
-        raise TwinRefused("the real one waits for an event loop, but its interface is not async")
-
-    # --- one sequence -----------------------------------------------------------------------------
-
-    async def _run(self, sequence: steps.Sequence, counts: Counts | None) -> list[Finding]:
-        shelf = self._arranged()
-        fakes = tuple([shelf.fake(form) for form in self._forms])
-        self.last = None
-        self._wind()
-        async with self._real.fresh() as objects:
-            fake = World(fakes, sequence.drafts, self._pools)
-            real = World(objects, sequence.drafts, self._pools)
-            run = _Run(self, shelf, fake, real, objects, counts)
-            for step in sequence.steps:
-                if not await run.take(step):
-                    break
-        return run.found
-
-    async def _alone(self, sequence: steps.Sequence) -> list[Outcome]:
-        """What a real one gives by itself."""
-        found = []
-        async with self._real.fresh() as objects:
-            world = World(objects, sequence.drafts, self._pools)
-            for step in sequence.steps:
-                try:
-                    if isinstance(step, steps.Call):
-                        outcome = await world.call(step, world.ready(step))
-                        value = None if step.offered.is_of_unit else keep(outcome.value)
-                        found.append(Outcome(value, outcome.error))
-                    elif isinstance(step, steps.Assign):
-                        world.assigning(step)()
-                except Dangling:
-                    found.append(Outcome())
-        return found
-
-    async def _looked(self) -> list[tuple[steps.Call, Outcome]]:
-        """What a fresh real one gives where nothing need be told."""
-        surface = self._surface
-        asked = [
-            *surface.of(Operation.BEGIN),
-            *(one for one in surface.offered if one.is_look and _takes_nothing(one)),
-        ]
-        found = []
-        self.last = None
-        self._wind()
-        async with self._real.fresh() as objects:
-            world = World(objects, {}, self._pools)
-            for number, offered in enumerate(asked):
-                self.last = call = steps.Call(number, offered, ())
-                outcome = await world.call(call, world.ready(call))
-                if offered.is_look:
-                    found.append((call, outcome))
-        return found
-
-
-def _takes_nothing(offered: Offered) -> bool:
-    parameters = offered.member.signature.parameters.values()
-    more = (Parameter.VAR_POSITIONAL, Parameter.VAR_KEYWORD)
-    return all(one.default is not one.empty or one.kind in more for one in parameters)
-
-
-class _Run:
-    """A sequence while it runs."""
-
-    def __init__(
-        self,
-        of: Runner,
+        around: Around,
         shelf: Shelf,
         fake: World,
         real: World,
         objects: tuple[Any, ...],
         counts: Counts | None,
     ) -> None:
-        self._of = of
+        self._around = around
         self._shelf = shelf
         self._fake = fake
         self._real = real
         self._objects = objects
         self._counts = counts
-        self._keys = Keys(of._pools)
+        self._keys = Keys(around.pools)
         self._taught: set[int] = set()
         """The steps that call a taught method."""
         self._is_open = False
@@ -265,7 +135,7 @@ class _Run:
         mine, theirs = self._fake.ready(step), self._real.ready(step)
         handed = [] if offered.is_look else self._handed(step)
         empty = [self._is_without_key(drawn.form, one) for drawn, one, _ in handed]
-        self._of.last = step
+        self._around.last = step
         if offered.operation is Operation.TAUGHT:
             self._taught.add(step.number)
         fake = await self._fake.call(step, mine)
@@ -273,7 +143,7 @@ class _Run:
             if self._counts is not None:
                 self._counts.unanswered(offered, fake.error)
             return True
-        self._of._wind()
+        self._around.wind()
         real = await self._real.call(step, theirs)
         if self._counts is not None:
             self._counts.note(offered, real)
@@ -283,7 +153,7 @@ class _Run:
         self._learn_from_result(step, fake, real, any(empty))
         self._follow_unit(step, [one[0] for one, was in zip(handed, empty, strict=True) if was])
         before = len(self.found)
-        for unlike in self._of.comparing.outcomes(offered, fake, real, self._keys):
+        for unlike in self._around.comparing.outcomes(offered, fake, real, self._keys):
             told = self._of_given_back(offered, unlike)
             self.found.append(self._finding(step, told, fake, real))
         if offered.is_look:
@@ -295,7 +165,7 @@ class _Run:
 
     def _of_given_back(self, offered: Offered, unlike: Unlike) -> Unlike:
         """A write that gives back the record: with another key, it assigned it otherwise."""
-        pool = self._of._pools.of.get(offered.record_type)
+        pool = self._around.pools.of.get(offered.record_type)
         is_key = unlike.kind == "found" and unlike.direction == "other"
         if offered.is_look or pool is None or not is_key or unlike.form is not pool.form:
             return unlike
@@ -335,11 +205,11 @@ class _Run:
         return [(drawn, one, other) for (drawn, one), (_, other) in pairs]
 
     def _is_without_key(self, form: Any, record: Any) -> bool:
-        pool = self._of._pools.of[form]
+        pool = self._around.pools.of[form]
         return bool(pool.key) and not pool.described.fetch(record, pool.key)
 
     def _learn(self, step: steps.Step, form: Any, one: Any, other: Any) -> None:
-        pool = self._of._pools.of[form]
+        pool = self._around.pools.of[form]
         mine, theirs = (pool.described.fetch(record, pool.key) for record in (one, other))
         if mine is None or theirs is None or not _can_be_key(mine) or not _can_be_key(theirs):
             return
@@ -352,7 +222,7 @@ class _Run:
     ) -> None:
         """A write gives back the record with its key, or the key itself."""
         offered = step.offered
-        pool = self._of._pools.of.get(offered.record_type)
+        pool = self._around.pools.of.get(offered.record_type)
         makes = offered.operation is Operation.MAKE
         if pool is None or not pool.key or not offered.adds or not (was_empty or makes):
             return
@@ -372,8 +242,8 @@ class _Run:
 
     def _compare_handed(self, step: steps.Call, handed: list[tuple[steps.Drawn, Any, Any]]) -> None:
         for drawn, one, other in handed:
-            for unlike in self._of.comparing.records(one, other, self._keys):
-                pool = self._of._pools.of[drawn.form]
+            for unlike in self._around.comparing.records(one, other, self._keys):
+                pool = self._around.pools.of[drawn.form]
                 field = pool.key if unlike.kind == "found" else unlike.field
                 self._hold(step, Unlike("handed", drawn.form, field), drawn, one, other)
 
@@ -388,7 +258,7 @@ class _Run:
             raise Dangling
         mine, theirs = self._fake.assigning(step), self._real.assigning(step)
         before = self._held()
-        apart = self._of.comparing.records
+        apart = self._around.comparing.records
         was_alike = [not apart(one, other, self._keys) for _, one, other in before]
         mine()
         theirs()
@@ -414,9 +284,10 @@ class _Run:
 
     def _wait(self, step: steps.Wait) -> None:
         self._shelf.clock.advance(step.span)
-        if self._of._advance is not None:
-            several = len(self._of._forms) > 1
-            self._of._advance(self._objects if several else next(iter(self._objects)), step.span)
+        if self._around.advance is not None:
+            several = len(self._objects) > 1
+            real = self._objects if several else next(iter(self._objects))
+            self._around.advance(real, step.span)
 
 
 def _can_be_key(value: Any) -> bool:

@@ -9,8 +9,8 @@ from urnshelf.readings.operations import Operation
 from urnshelf.records.description import snake_case
 from urnshelf.records.spelling import Spelling
 from urnshelf.twins import steps
+from urnshelf.twins.one_run import Finding
 from urnshelf.twins.pools import Pools
-from urnshelf.twins.running import Finding
 from urnshelf.twins.surface import Offered
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 from urnshelf.errors import RecordRefused, ReferenceRefused
 from urnshelf.records.description import Description
 from urnshelf.records.equality import same
-from urnshelf.twins.keys import Keys
+from urnshelf.twins.key_pairs import Keys
 from urnshelf.twins.pools import Pools
 from urnshelf.twins.surface import Offered
 from urnshelf.twins.worlds import Outcome, described_as

@@ -9,11 +9,11 @@ from typing import Any
 from urnshelf.calls.wording import plural
 from urnshelf.records.display import differences, show
 from urnshelf.twins import steps
-from urnshelf.twins.comparing import Unlike
+from urnshelf.twins.advice import Difference, ways
 from urnshelf.twins.counts import Counted
+from urnshelf.twins.differing import Unlike
 from urnshelf.twins.lines import Lines
 from urnshelf.twins.pools import Pools
-from urnshelf.twins.settling import Difference, ways
 from urnshelf.twins.worlds import Outcome
 from urnshelf.types.forms import type_name
 
