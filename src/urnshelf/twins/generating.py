@@ -15,7 +15,7 @@ from typing import Any
 from urnshelf.readings.operations import Operation, Role
 from urnshelf.records.copies import keep
 from urnshelf.twins import steps
-from urnshelf.twins.given import DRAFTS, Arguments, NotDrawn
+from urnshelf.twins.call_values import DRAFTS, Arguments, NotDrawn
 from urnshelf.twins.pools import Pool, Pools
 from urnshelf.twins.surface import Offered, Surface
 

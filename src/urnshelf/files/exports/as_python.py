@@ -2,30 +2,21 @@
 
 from __future__ import annotations
 
-import re
-import sys
 from collections.abc import Iterator, Mapping
-from datetime import UTC, date, datetime, time, timedelta
-from decimal import Decimal
-from enum import Enum
 from pathlib import Path
 from typing import Any
-from uuid import UUID
 
 from urnshelf.errors import FileRefused
 from urnshelf.files.file_table import Chunks, FileTable
 from urnshelf.records.description import snake_case
 from urnshelf.records.display import show
-from urnshelf.records.literals import source_of
 from urnshelf.records.recognising import describe
+from urnshelf.records.spelling import NotWritten, Spelling
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _WIDTH = 96
 _MOST = 100_000
-_LANGUAGE: dict[str, Any] = {
-    one.__name__: one for one in (datetime, date, time, timedelta, Decimal, UUID)
-}
 
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
@@ -55,17 +46,16 @@ def _each(chunks: Chunks, path: Path) -> Iterator[Any]:
         yield from chunk
 
 
-class _Spelling:
-    """Spells records, and remembers what must be imported.
+class _Spelling(Spelling):
+    """Spells records, too.
 
     Args:
         table: how messages call it.
     """
 
     def __init__(self, table: str) -> None:
+        super().__init__()
         self._table = table
-        self._imports: dict[tuple[str, str], None] = {}
-        self._names: dict[str, Any] = {**_LANGUAGE, "UTC": UTC}
 
     def of_record(self, record: Any) -> Iterator[str]:
         """The lines of one record: one, where it is short enough."""
@@ -108,48 +98,18 @@ class _Spelling:
         return self._plain(value, where)
 
     def _plain(self, value: Any, where: str) -> str:
-        if isinstance(value, Enum):
-            self._names[type(value).__qualname__] = type(value)
-            self.named(type(value))
-        found = source_of(value, self._names)
-        if found is None:
+        try:
+            return self.plain(value)
+        except NotWritten:
             raise FileRefused(
                 f"{where}: {show(value, 60)} has no plain code; write a .jsonl or .json file"
-            )
-        for name in (*_LANGUAGE, "UTC"):
-            if re.search(rf"\b{name}\(|tzinfo={name}\b", found):
-                made = self._names[name]
-                module = "datetime" if made is UTC else made.__module__.lstrip("_")
-                self._imports[module, name] = None
-        return found
+            ) from None
 
-    def named(self, cls: type) -> str:
+    def named(self, thing: Any) -> str:
         """A class by its name, which is imported."""
-        name, module = cls.__qualname__, cls.__module__
+        name = getattr(thing, "__qualname__", "")
         if "<" in name:
             raise FileRefused(
                 f"{self._table}: {name} is made in a function, so no module can import it"
             )
-        self._imports[_public(module, name, cls), name.partition(".")[0]] = None
-        return name
-
-    def import_lines(self) -> list[str]:
-        """Those of the language first."""
-        by_module: dict[str, set[str]] = {}
-        for module, name in self._imports:
-            by_module.setdefault(module, set()).add(name)
-        groups: list[list[str]] = [[], []]
-        for module in sorted(by_module):
-            line = f"from {module} import {', '.join(sorted(by_module[module]))}"
-            groups[module.partition(".")[0] not in sys.stdlib_module_names].append(line)
-        return [*groups[0], *([""] if all(groups) else []), *groups[1]]
-
-
-def _public(module: str, name: str, cls: type) -> str:
-    """The outermost package that has the class, too."""
-    parts = module.split(".")
-    for count in range(1, len(parts)):
-        outer = ".".join(parts[:count])
-        if getattr(sys.modules.get(outer), name.partition(".")[0], None) is cls:
-            return outer
-    return module
+        return super().named(thing)
