@@ -43,8 +43,8 @@ class Shrinker:
         while True:
             before = sequence
             for candidates in (
-                self._fewer_steps, self._fewer_records, self._fewer_arguments, self._plainer_values,
-                self._plainer_records,
+                self._fewer_steps, self._second_records, self._fewer_records,
+                self._fewer_arguments, self._plainer_values, self._plainer_records,
             ):  # fmt: skip
                 sequence = self._taken(sequence, candidates)
             if sequence == before or self._is_spent:
@@ -101,6 +101,32 @@ class Shrinker:
             for lower in range(n):
                 yield sequence.mapped(lambda value: _merged(value, form, n, lower))  # noqa: B023
 
+    def _second_records(self, sequence: steps.Sequence) -> Iterator[steps.Sequence]:
+        """A record that is changed and handed in again, as two records of their own."""
+        for at, step in enumerate(sequence.steps):
+            if not isinstance(step, steps.Assign):
+                continue
+            first = _handed_in(sequence, step.held)
+            free = first and [
+                n
+                for n in range(len(sequence.drafts[first.form]))
+                if (first.form, n) not in sequence.used()
+            ]
+            if not first or not free:
+                continue
+            second = replace(first, n=free[0])
+            values = sequence.drafts[first.form][first.n]
+            told = self._told(sequence, step.value)
+            others = {first: second, step.held: second}
+            after = [_changed_to(one, others) for one in sequence.steps[at + 1 :]]
+            shorter = replace(sequence, steps=(*sequence.steps[:at], *after))
+            yield shorter.with_draft(second.form, second.n, {**values, step.field: told})
+
+    def _told(self, sequence: steps.Sequence, value: steps.Value) -> Any:
+        if isinstance(value, steps.Part):
+            return keep(sequence.drafts[value.form][value.n].get(value.field))
+        return keep(value.value) if isinstance(value, steps.Literal) else None
+
     def _fewer_arguments(self, sequence: steps.Sequence) -> Iterator[steps.Sequence]:
         for step in sequence.steps:
             if not isinstance(step, steps.Call):
@@ -142,6 +168,27 @@ class Shrinker:
                     yield sequence.with_draft(form, n, {**values, name: plain})
 
 
+def _handed_in(sequence: steps.Sequence, held: steps.Drawn | steps.Got) -> steps.Drawn | None:
+    """The drawn record that an object is: itself, or as a write gave it back."""
+    if isinstance(held, steps.Drawn):
+        return held
+    for step in sequence.steps:
+        if isinstance(step, steps.Call) and step.number == held.step and not step.offered.is_look:
+            return next((one for _, one in step.given if isinstance(one, steps.Drawn)), None)
+    return None
+
+
+def _changed_to(step: steps.Step, others: dict[Any, steps.Drawn]) -> steps.Step:
+    """A step that speaks of other records."""
+    if not isinstance(step, steps.Call):
+        return step
+    given = tuple(
+        (name, others.get(one, one) if isinstance(one, (steps.Drawn, steps.Got)) else one)
+        for name, one in step.given
+    )
+    return replace(step, given=given)
+
+
 def _merged(value: steps.Value, form: Any, n: int, lower: int) -> steps.Value:
     if not isinstance(value, (steps.Drawn, steps.Part, steps.Now)):
         return value
@@ -163,6 +210,8 @@ def _plainer_of(value: steps.Value) -> Iterator[steps.Value]:
             yield steps.Literal(plain)
     elif isinstance(value, steps.Part) and value.turn:
         yield replace(value, turn="")
+    elif isinstance(value, steps.Now) or (isinstance(value, steps.Got) and value.field):
+        yield steps.Literal(1)  # a key, most often
 
 
 def _plainer(value: Any) -> Iterator[Any]:
