@@ -34,7 +34,9 @@ def test_moor(shelf):
     moorings = shelf.records(Mooring)
     assert moorings.get(mooring.id) == mooring
     assert moorings.where(vessel_id=7).count() == 1
-    assert tally(shelf.fake(MooringRegister).add) == 1
+    register = shelf.fake(MooringRegister)
+    assert tally(register.add) == 1
+    assert not unseen(register)
     assert mooring.berth_id in {one.id for one in shelf.records(Berth)}
 
 def test_what_the_service_writes_is_read_back(shelf):
@@ -166,6 +168,86 @@ def test_keys_that_the_real_one_numbers_otherwise(pytester: pytest.Pytester) -> 
     run = pytester.runpytest_subprocess("--urnshelf-real", "-rs")
     run.assert_outcomes(skipped=1)
     run.stdout.fnmatch_lines(["*the key of a stocked Mooring cannot be carried over*it 41*"])
+
+
+UNITS = """
+from __future__ import annotations
+from collections.abc import AsyncIterator
+from typing import Protocol
+from urnshelf.demo.harbour import *
+from urnshelf.demo.harbour.adaptors.sqlite import SqliteMoorings, open_harbour
+
+class Unit(Protocol):
+    moorings: MooringRegister
+    def __enter__(self) -> Unit: ...
+    def __exit__(self, *error: object) -> None: ...
+    def commit(self) -> None: ...
+    def rollback(self) -> None: ...
+
+class SqliteUnit:
+    def __init__(self):
+        self.connection = open_harbour()
+    def __enter__(self):
+        self.moorings = SqliteMoorings(self.connection)
+        return self
+    def __exit__(self, *error): pass
+    def commit(self): pass
+    def rollback(self): pass
+
+class Watch(Protocol):
+    async def save(self, vessel: Vessel) -> None: ...
+    async def get(self, vessel_id: int) -> Vessel | None: ...
+    def all(self) -> AsyncIterator[Vessel]: ...
+
+class Memory:
+    def __init__(self): self.vessels = {}
+    async def save(self, vessel): self.vessels[vessel.id] = vessel
+    async def get(self, vessel_id): return self.vessels.get(vessel_id)
+    async def all(self):
+        for one in self.vessels.values(): yield one
+"""
+
+
+def test_units_of_work_and_async_ones_are_in_the_ledger_too(pytester: pytest.Pytester) -> None:
+    pytester.makepyfile(parts=UNITS)
+    conftest = (
+        "from parts import *\n"
+        "def unit():\n    one = SqliteUnit()\n    yield one\n    one.connection.close()\n"
+        "real_adaptors = {Unit: unit, Watch: Memory}\n"
+    )
+    tests = """
+import asyncio
+from parts import Unit, Watch
+
+class Desk:
+    def __init__(self, unit: Unit, watch: Watch): self.unit, self.watch = unit, watch
+    def moor(self, mooring):
+        with self.unit as unit:
+            added = unit.moorings.add(mooring)
+            unit.commit()
+        return added
+    async def note(self, vessel):
+        await self.watch.save(vessel)
+        return await self.watch.get(vessel.id), [one async for one in self.watch.all()]
+
+def test_unit(shelf):
+    desk = shelf.furnish(Desk)
+    assert desk.moor(Mooring(None, 1, 1, NOON, 2, 3.5, Decimal(10))).id == 1
+    assert tally(shelf.fake(MooringRegister).add) == 1
+    assert tally(shelf.fake(Unit).commit) == 1
+
+def test_async(shelf):
+    shelf.stock(Vessel, id=1)
+    desk = shelf.furnish(Desk)
+    found, every = asyncio.run(desk.note(Vessel(7, "Gray Heron", "GH-7")))
+    assert found.name == "Gray Heron" and [one.id for one in every] == [1, 7]
+    assert sorted(one.id for one in shelf.records(Vessel)) == [1, 7]
+"""
+    the_project(pytester, conftest, tests)
+    pytester.runpytest_subprocess().assert_outcomes(passed=2)
+    run = pytester.runpytest_subprocess("--urnshelf-real")
+    run.assert_outcomes(passed=2)
+    run.stdout.fnmatch_lines(["2 tests ran over real adaptors*"])
 
 
 @pytest.mark.parametrize(

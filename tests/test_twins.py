@@ -421,6 +421,60 @@ def test_async_methods_streams_and_filters_by_keyword() -> None:
     assert not asyncio.run(within_a_loop()).differences
 
 
+@dataclass(frozen=True)
+class QuaySpec:
+    harbour: str | None = None
+    min_depth_m: float | None = None
+
+
+class Quays(Protocol):
+    def save(self, berth: Berth) -> None: ...
+    def matching(self, spec: QuaySpec) -> list[Berth]: ...
+    def list_by(self, filters: dict[str, object]) -> list[Berth]: ...
+    def iterate(self) -> Iterator[Berth]: ...
+
+
+class ListedQuays:
+    too_deep = 0.0
+
+    def __init__(self) -> None:
+        self.berths: dict[int, Berth] = {}
+
+    def save(self, berth: Berth) -> None:
+        self.berths[berth.id] = replace(berth)
+
+    def matching(self, spec: QuaySpec) -> list[Berth]:
+        def fits(one: Berth) -> bool:
+            least = spec.min_depth_m
+            is_deep = least is None or one.depth_m >= least + self.too_deep
+            return is_deep and spec.harbour in (None, one.harbour)
+
+        return [one for one in self.iterate() if fits(one)]
+
+    def list_by(self, filters: dict[str, object]) -> list[Berth]:
+        return [
+            one
+            for one in self.iterate()
+            if all(getattr(one, name) == value for name, value in filters.items())
+        ]
+
+    def iterate(self) -> Iterator[Berth]:
+        return iter([replace(one) for _, one in sorted(self.berths.items())])
+
+
+class DeepQuays(ListedQuays):
+    too_deep = 0.1
+
+
+def test_specifications_filters_and_iterators() -> None:
+    checked = Twin(Quays, real=ListedQuays).check()
+    assert not checked.differences, checked
+    assert set(states(checked).values()) == {"confirmed"}
+    [report] = Twin(Quays, real=DeepQuays).check().differences
+    assert report.startswith("Quays.matching: the real one gives less")
+    assert "QuaySpec(min_depth_m=" in report
+
+
 # --- real parts of others -------------------------------------------------------------------------
 
 

@@ -191,9 +191,11 @@ class Shelf(Remote, Replaced, Watched, Shelved):
     def _stand_behind(self, objects: dict[Any, Any]) -> None:
         """Put real ones behind the fakes of these interfaces."""
         from urnshelf.fakes.behind import through
+        from urnshelf.fakes.over_real import parts_of
 
         self._fakes.real = objects
         self._desk.put_next(script, through)
+        self._desk.put_next(script, parts_of(self._fakes))
 
     def furnish(self, service: Callable[..., T], /, *by_position: Never, **given: object) -> T:
         """Build the object under test, with a fake for each parameter annotated with an interface.

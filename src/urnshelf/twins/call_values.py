@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.readings.operations import Operation, ReadParameter, Role
 from urnshelf.records.copies import keep
+from urnshelf.records.description import Description
 from urnshelf.records.fit import misfit
 from urnshelf.records.recognising import describe
 from urnshelf.twins import steps
@@ -160,12 +161,27 @@ class Arguments:
 
     def _filters(self, asked: Asked, pool: Pool) -> steps.Value:
         """Conditions by the names of fields, where a mapping takes them or `**filters`."""
+        described = describe(asked.node.bare)
+        if described is not None and asked.node.kind is Kind.CLASS:
+            return self._specification(pool, described)
         kind = asked.offered.member.signature.parameters[asked.parameter.name].kind
         if asked.node.kind is not Kind.MAPPING and kind is not Parameter.VAR_KEYWORD:
             return self._any(asked)
         names = [name for name in pool.described.names if name not in pool.key_fields]
         chosen = self._random.sample(names, min(len(names), self._random.randint(0, 2)))
         return steps.Pairs(tuple((name, self.part(pool, name)) for name in chosen))
+
+    def _specification(self, pool: Pool, described: Description) -> steps.Value:
+        """A record of conditions: what is called like a field of the records is that of one."""
+        pairs: list[tuple[str, steps.Value]] = []
+        for name, field in described.given.items():
+            may_lack = field.has_default or field.is_optional
+            if may_lack and self._random.random() < 0.4:
+                continue
+            meant = _field_meant(name, pool.described.names)
+            value = self.part(pool, meant) if meant else self._any_value(name, field.node)
+            pairs.append((name, value))
+        return steps.Built(described.form, tuple(pairs))
 
     def _of_field(self, asked: Asked) -> steps.Value:
         pool = self._pool_of(asked)
@@ -291,6 +307,17 @@ class Arguments:
         known = self._pools.values(name, node)
         # the last of those drawn is no record's
         return known[min(5, len(known) - 1)] if known else None
+
+
+_BOUNDS = ("min", "max", "least", "most", "from", "to", "after", "before", "gte", "lte")
+
+
+def _field_meant(name: str, fields: Sequence[str]) -> str:
+    """The field that a condition is about: `depth_m` for `min_depth_m`; empty for none."""
+    first, _, rest = name.partition("_")
+    whole, _, last = name.rpartition("_")
+    meant = [name, rest if first in _BOUNDS else "", whole if last in _BOUNDS else ""]
+    return next((one for one in meant if one in fields), "")
 
 
 def _different(values: Iterable[steps.Value]) -> list[steps.Value]:
