@@ -606,6 +606,8 @@ def test_what_is_lacking_or_wrong_is_said_with_what_to_do() -> None:
         Twin(MooringRegister, real=fresh_register, except_fields=["colour"])
     with pytest.raises(TwinRefused, match="give a list of methods"):
         Twin(MooringRegister, real=fresh_register, any_order=MooringRegister.all)
+    with pytest.raises(TwinRefused, match=r"any_order=\[al\]: no such method; did you mean 'all'"):
+        Twin(MooringRegister, real=fresh_register, any_order=["al"])
     with pytest.raises(TwinRefused, match="give the interface"):
         Twin(real=fresh_register)
 
@@ -647,6 +649,22 @@ def test_a_real_one_that_differs_from_itself_is_told() -> None:
     [report] = Twin(MooringBook, real=over(Dice), arrange=arrange).check().differences
     assert "the real one differs from itself" in report.splitlines()[0]
     assert 'except_fields=["Mooring.days"]' in report
+
+
+class Once(SqliteBook):
+    gone = False
+
+    def count(self) -> int:
+        found = super().count()
+        if found and not Once.gone:
+            Once.gone = True
+            return found + 1
+        return found
+
+
+def test_a_difference_that_does_not_come_again_is_told_all_the_same() -> None:
+    [report] = Twin(MooringBook, real=over(Once), arrange=arrange).check().differences
+    assert report.startswith("MooringBook.count: the real one differs from itself")
 
 
 def test_rules_hold_for_what_is_drawn() -> None:

@@ -19,7 +19,7 @@ from urnshelf.errors import UrnShelfError
 from urnshelf.plain_imports import PlainImports
 from urnshelf.plugin_options import pytest_addoption
 from urnshelf.project import of_a_shelf, settings_in
-from urnshelf.twin_fixture import twin
+from urnshelf.twin_fixture import pytest_terminal_summary, twin
 
 if TYPE_CHECKING:
     from urnshelf.calls.tally import Tally
@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 # everything else of ours is loaded when a test has loaded it: a run in which none uses us is not to
 # wait for us
 
-__all__ = ["pytest_addoption", "shelf", "twin"]
+__all__ = ["pytest_addoption", "pytest_terminal_summary", "shelf", "twin"]
 _SHELF = pytest.StashKey["Shelf"]()
 _PROJECT = pytest.StashKey[dict[str, Any]]()
 _OWN = pytest.StashKey["list[Shelf]"]()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import NamedTuple
 
 from urnshelf.errors import RecordMissing, RecordRefused
@@ -43,6 +44,15 @@ class Difference(NamedTuple):
     is_alias: bool
     is_of_real: bool
     others: tuple[str, ...] = ()
+
+    @classmethod
+    def once(cls, finding: Finding, sequence: steps.Sequence) -> Difference:
+        """One that came, and did not come again: neither world is the same twice."""
+        label = "the caller's own records" if finding.offered is None else finding.offered.label
+        at = [one.number for one in sequence.steps].index(finding.step) + 1
+        cut = replace(sequence, steps=sequence.steps[:at])
+        fields = (finding.field,) if finding.field else ()
+        return cls(finding, cut, (label,), fields, is_alias=False, is_of_real=True)
 
 
 def ways(difference: Difference, pools: Pools) -> list[Way]:

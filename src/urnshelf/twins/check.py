@@ -11,19 +11,18 @@ from typing import Any
 from urnshelf.calls.wording import plural
 from urnshelf.errors import TwinRefused, UrnShelfError
 from urnshelf.interfaces.taking_apart import interface_of
+from urnshelf.near_names import nearest
 from urnshelf.readings.teaching import code_of
 from urnshelf.records.display import show
 from urnshelf.shelf import Shelf
-from urnshelf.twins import steps
 from urnshelf.twins.advice import Difference
+from urnshelf.twins.causes import Causes
 from urnshelf.twins.counts import Counted, Counts
 from urnshelf.twins.differing import Comparing
 from urnshelf.twins.fresh import Real, outside_of_loops
 from urnshelf.twins.generating import Generator
-from urnshelf.twins.one_run import Finding, Signature
 from urnshelf.twins.pools import Pools
-from urnshelf.twins.reports import report, table
-from urnshelf.twins.shrinking import Shrinker
+from urnshelf.twins.reports import report, said_of, table
 from urnshelf.twins.side_by_side import Runner
 from urnshelf.twins.surface import Surface, surface_of
 
@@ -66,6 +65,16 @@ class Checked:
             f"{self._names}: {found}; {confirmed} of {plural(len(self.methods), 'method')} "
             f"confirmed ({plural(self.sequences, 'sequence')}{late}, seed {self._seed})"
         )
+
+    @property
+    def unconfirmed(self) -> list[str]:
+        """What the check does not vouch for: methods, and why; fewer sequences than were wanted."""
+        rest = [one for one in self.methods if one.state != "confirmed"]
+        told = [
+            f"{one.method} {one.state}{': ' if said_of(one) else ''}{said_of(one)}" for one in rest
+        ]
+        late = self.sequences < self._wanted
+        return [*([f"{self.sequences} of {self._wanted} sequences"] if late else []), *told]
 
     @property
     def table(self) -> list[str]:
@@ -140,16 +149,22 @@ class Twin:
         self._names = ", ".join(one.name for one in taken_apart)
         self._real = Real(real, taken_apart)
         shelf = self._arranged()
-        self._surface = surface_of(shelf, interfaces, _names(except_methods, "except_methods"))
+        excepted = _names(except_methods, "except_methods")
+        self._surface = surface_of(shelf, interfaces, excepted)
         try:
             self._pools = Pools(shelf, self._surface.record_types, rules or {})
         except UrnShelfError as why:
             raise TwinRefused(f"{self._names}: its records cannot be drawn: {why}") from why
         self._check_fields(fields := _fields(except_fields))
+        free = _names(any_order, "any_order")
+        labels = [one.label for one in self._surface.offered]
+        labels += [one.label for one in self._surface.left_out]
+        _check_known(free, labels, "any_order")
+        _check_known(excepted, labels, "except_methods")
         self._generator = Generator(self._surface, self._pools, advance is not None)
         if not self._generator.calls_anything:
             raise TwinRefused(_nothing(self._names, self._surface, self._generator.undrawn))
-        self._comparing = Comparing(self._pools, _names(any_order, "any_order"), fields, tolerance)
+        self._comparing = Comparing(self._pools, free, fields, tolerance)
         self._runner = Runner(
             interfaces, self._real, self._arranged, self._surface, self._pools, self._comparing,
             advance,
@@ -219,6 +234,13 @@ def _names(methods: Iterable[Any], option: str) -> frozenset[str]:
     return frozenset(found)
 
 
+def _check_known(methods: Iterable[str], labels: Iterable[str], option: str) -> None:
+    known = {name: None for label in labels for name in (label, label.rpartition(".")[2])}
+    for one in sorted(methods):
+        if one not in known:
+            raise TwinRefused(f"{option}=[{one}]: no such method; {nearest(one, known)}")
+
+
 def _nothing(names: str, surface: Surface, undrawn: Mapping[str, str]) -> str:
     why = [f"{one.label}: {one.why}" for one in surface.left_out]
     why += [f"{label}: {told}" for label, told in undrawn.items()]
@@ -245,31 +267,29 @@ class _Check:
             twin._surface.offered, twin._surface.left_out, twin._generator.undrawn
         )
         self._ends = time.monotonic() + twin._seconds
-        self._known: dict[Signature, int] = {}
-        """To which difference each signature belongs, also as its consequence."""
-        self._alike: set[Signature] = set()
-        """Those that are of one cause with another one."""
-        self._found: list[Difference] = []
+        self._causes = Causes(twin._runner, twin._pools, self._counts, lambda: self._is_late)
 
     @property
     def _is_late(self) -> bool:
         return time.monotonic() > self._ends
 
     def checked(self) -> Checked:
-        twin = self._twin
+        twin, causes = self._twin, self._causes
         run = 0
         for number in range(twin._sequences):
-            if self._is_late or len(self._found) >= MOST_REPORTS:
+            if run and (self._is_late or len(causes.found) >= MOST_REPORTS):
                 break
             if number < 3:
                 twin._runner.check_empty()
-            self._one(twin._generator.sequence(twin._seed, number))
+            sequence = twin._generator.sequence(twin._seed, number)
+            for finding in twin._runner.run(sequence, self._counts):
+                causes.note(sequence, finding)
             run += 1
             if self._progress is not None:
-                self._progress(run, twin._sequences, len(self._found))
+                self._progress(run, twin._sequences, len(causes.found))
         if not any(one.calls for one in self._counts.all):
             raise TwinRefused(_all_refused(twin._names, self._counts.all))
-        reports = [report(self._with_others(one), twin._forms, twin._pools) for one in self._found]
+        reports = [report(self._with_others(one), twin._forms, twin._pools) for one in causes.found]
         return Checked(twin._names, reports, self._counts.all, run, twin._sequences, twin._seed)
 
     def _with_others(self, difference: Difference) -> Difference:
@@ -283,110 +303,3 @@ class _Check:
         ]
         rest = tuple(label for label in others if label not in difference.methods)
         return difference._replace(others=rest)
-
-    def _one(self, sequence: steps.Sequence) -> None:
-        for finding in self._twin._runner.run(sequence, self._counts):
-            signature = finding.signature
-            if signature not in self._known:
-                self._add(sequence, signature)
-            self._note(signature, finding)
-
-    def _note(self, signature: Signature, finding: Finding) -> None:
-        """Note which methods a difference shows in."""
-        at = self._known.get(signature)
-        if at is None or finding.offered is None:
-            return
-        self._counts.differs(finding.offered.label, at + 1)
-        known = self._found[at]
-        # a consequence shows it, too, but is no other instance of it
-        if signature in (known.finding.signature, *self._alike):
-            methods = tuple(dict.fromkeys((*known.methods, finding.offered.label)))
-            fields = tuple(dict.fromkeys((*known.fields, *filter(None, [finding.field]))))
-            self._found[at] = known._replace(methods=methods, fields=fields)
-
-    def _add(self, sequence: steps.Sequence, signature: Signature) -> None:
-        runner, pools = self._twin._runner, self._twin._pools
-        shrinker = Shrinker(runner.run, pools, signature, lambda: self._is_late)
-        small = shrinker.shrunk(sequence)
-        found = runner.run(small)
-        mine = next((one for one in found if one.signature == signature), None)
-        if mine is None:  # it comes and goes
-            small, found = sequence, runner.run(sequence)
-            mine = next((one for one in found if one.signature == signature), None)
-        if mine is None:
-            return
-        before = [one for one in found if one.signature in self._known and one is not mine]
-        if before:
-            self._known[signature] = self._known[before[0].signature]
-            return
-        alike = self._like(small, mine)
-        if alike is not None:
-            self._known[signature] = alike
-            self._alike.add(signature)
-            return
-        is_alias = _is_alias(small)
-        label = _last_call(small) if mine.offered is None else mine.offered.label
-        fields = (mine.field,) if mine.field else ()
-        is_of_real = runner.real_twice(small)
-        difference = Difference(mine, small, (label,), fields, is_alias, is_of_real)
-        self._known[signature] = len(self._found)
-        self._found.append(difference)
-        self._counts.differs(label, len(self._found))
-
-    def _like(self, small: steps.Sequence, finding: Finding) -> int | None:
-        """The difference that the same steps show in the same direction: of one cause."""
-        is_alias = _is_alias(small)
-        for at, known in enumerate(self._found):
-            if is_alias and known.is_alias:
-                return at
-            if is_alias or known.is_alias or finding.offered is None:
-                continue
-            writes = _writes(small)
-            is_one = len(writes) > 1 and writes == _writes(known.sequence)
-            if is_one and _same_way(finding, known.finding):
-                return at
-        return None
-
-
-def _is_alias(sequence: steps.Sequence) -> bool:
-    """Whether a change of what the caller holds shows though nobody stored it."""
-    for at, step in enumerate(sequence.steps):
-        if isinstance(step, steps.Assign):
-            later = sequence.steps[at + 1 :]
-            stored = [
-                value
-                for one in later
-                if isinstance(one, steps.Call) and not one.offered.is_look
-                for _, value in one.given
-            ]
-            if step.held not in stored:
-                return True
-    return False
-
-
-def _same_way(finding: Finding, known: Finding) -> bool:
-    """Whether both differ in the same manner: several writes before make it one cause."""
-    one, other = finding.unlike, known.unlike
-    if one.kind == other.kind == "field":
-        return one.form is other.form
-    if not {one.kind, other.kind} <= _OF_LOOKS:
-        return False
-    return one.direction == other.direction
-
-
-_OF_LOOKS = {"found", "value", "raised"}
-"""Kinds of differences that one write shows in several look-ups."""
-
-
-def _writes(sequence: steps.Sequence) -> list[str]:
-    """What was written before the step that shows it; in what manner something was added is one."""
-    return [
-        "add" if one.offered.adds else one.offered.label
-        for one in sequence.steps[:-1]
-        if isinstance(one, steps.Call) and not one.offered.is_look
-    ]
-
-
-def _last_call(sequence: steps.Sequence) -> str:
-    calls = [one.offered.label for one in sequence.steps if isinstance(one, steps.Call)]
-    return calls[-1] if calls else ""

@@ -139,7 +139,9 @@ class Counts:
 
     def differs(self, label: str, report: int) -> None:
         """Note that a difference showed in a method."""
-        counted = self._by_label[label]
+        counted = self._by_label.get(label)
+        if counted is None:  # it is of no method
+            return
         counted.reports = tuple(dict.fromkeys((*counted.reports, report)))
 
 
