@@ -250,6 +250,28 @@ def test_async(shelf):
     run.stdout.fnmatch_lines(["2 tests ran over real adaptors*"])
 
 
+def test_a_shelf_that_tests_share_has_no_real_ones(pytester: pytest.Pytester) -> None:
+    pytester.makepyprojecttoml('[tool.urnshelf]\nshelf_scope = "class"\n')
+    the_project(pytester, CONFTEST, "def test_draw(shelf):\n    shelf.urn.draw(Berth)\n")
+    run = pytester.runpytest_subprocess("--urnshelf-real")
+    run.stderr.fnmatch_lines(["*each test has real ones of its own, so shelf_scope*"])
+
+
+def test_unittest_over_the_real_ones(pytester: pytest.Pytester) -> None:
+    tests = (
+        "from urnshelf.cases import ShelfCase\n"
+        "class TestRegister(ShelfCase):\n"
+        "    def test_add(self):\n"
+        "        register = self.shelf.fake(MooringRegister)\n"
+        "        assert register.add(Mooring(None, 1, 1, NOON, 2, 3.5, Decimal(10))).id == 1\n"
+        "        assert self.shelf.records(Mooring).count() == 1\n"
+    )
+    the_project(pytester, CONFTEST, tests)
+    run = pytester.runpytest_subprocess("--urnshelf-real")
+    run.assert_outcomes(passed=1)
+    run.stdout.fnmatch_lines(["1 test ran over real adaptors*"])
+
+
 @pytest.mark.parametrize(
     ("conftest", "told"),
     [
