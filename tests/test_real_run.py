@@ -259,8 +259,8 @@ def test_a_shelf_that_tests_share_has_no_real_ones(pytester: pytest.Pytester) ->
 
 def test_unittest_over_the_real_ones(pytester: pytest.Pytester) -> None:
     tests = (
-        "from urnshelf.cases import ShelfCase\n"
-        "class TestRegister(ShelfCase):\n"
+        "import unittest\nfrom urnshelf.cases import ShelfCase\n"
+        "class TestRegister(ShelfCase, unittest.TestCase):\n"
         "    def test_add(self):\n"
         "        register = self.shelf.fake(MooringRegister)\n"
         "        assert register.add(Mooring(None, 1, 1, NOON, 2, 3.5, Decimal(10))).id == 1\n"

@@ -114,7 +114,10 @@ class RealRun:
         for why, count in sorted(self._over_fakes.items(), key=lambda one: -one[1])[:_SHOWN]:
             write(f"  {count}  {why}")
         if not self._over_real and not skipped:
-            write(f"  is there {NAME} = {{INTERFACE: factory}} in a conftest.py above the tests?")
+            write(
+                f"  no test used an interface of {NAME}: is there {NAME} = {{INTERFACE: factory}} "
+                "in a conftest.py above the tests?"
+            )
 
 
 def _adaptors_for(item: pytest.Item) -> Mapping[Any, Any]:
