@@ -24,6 +24,9 @@ import psycopg
 import pytest
 from key_value.aio.protocols.key_value import AsyncKeyValue
 from key_value.aio.stores.memory import MemoryStore
+from sqlalchemy import ForeignKey, create_engine, event, select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
 
 from twin_adaptors import PLANTED, MooringBook, SqliteBook, arrange, over, reusing_keys
 from urnshelf import Shelf, TwinRefused, rules
@@ -473,6 +476,95 @@ def test_specifications_filters_and_iterators() -> None:
     [report] = Twin(Quays, real=DeepQuays).check().differences
     assert report.startswith("Quays.matching: the real one gives less")
     assert "QuaySpec(min_depth_m=" in report
+
+
+# --- a mapper's session ---------------------------------------------------------------------------
+
+
+class Tables(DeclarativeBase):
+    pass
+
+
+class Quay(Tables):
+    __tablename__ = "quay"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+
+
+class Place(Tables):
+    __tablename__ = "place"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    quay_id: Mapped[int] = mapped_column(ForeignKey("quay.id"))
+    is_open: Mapped[bool] = mapped_column(default=True)
+
+
+class QuayBook(Protocol):
+    def add(self, quay: Quay) -> Quay: ...
+    def get(self, quay_id: int) -> Quay | None: ...
+    def find_by_name(self, name: str) -> Quay | None: ...
+
+
+class Places(Protocol):
+    def add(self, place: Place) -> Place: ...
+    def list_open(self) -> list[Place]: ...
+    def list_by_quay_id(self, quay_id: int) -> list[Place]: ...
+
+
+class InSession:
+    def __init__(self, session: Session) -> None:
+        self.session = session
+
+    def add(self, record: Any) -> Any:
+        with self.session.begin_nested():
+            self.session.add(record)
+        return record
+
+    def get(self, quay_id: int) -> Quay | None:
+        return self.session.get(Quay, quay_id)
+
+    def find_by_name(self, name: str) -> Quay | None:
+        return self.session.scalars(select(Quay).where(Quay.name == name)).first()
+
+    def list_open(self) -> list[Place]:
+        return list(self.session.scalars(select(Place).where(Place.is_open).order_by(Place.id)))
+
+    def list_by_quay_id(self, quay_id: int) -> list[Place]:
+        wanted = select(Place).where(Place.quay_id == quay_id).order_by(Place.id)
+        return list(self.session.scalars(wanted))
+
+
+def in_a_session() -> Iterator[tuple[InSession, InSession]]:
+    engine = create_engine("sqlite://")
+    event.listen(engine, "connect", lambda one, _: one.execute("PRAGMA foreign_keys = ON"))
+    Tables.metadata.create_all(engine)
+    with Session(engine) as session:
+        yield InSession(session), InSession(session)
+    engine.dispose()
+
+
+def test_a_session_of_a_mapper_and_what_its_repositories_do_otherwise() -> None:
+    told = str(Twin(QuayBook, Places, real=in_a_session).check())
+    duplicate = "duplicate=lambda record_type, key, message: IntegrityError(message, None, None))"
+    assert f"shelf.define(Quay, {duplicate}" in told
+    assert 'shelf.define(Place, references={"quay_id": Quay})' in told
+    assert "assigns=False" in told  # its objects are the very ones that it keeps
+
+    def arrange(shelf: Shelf) -> None:
+        def taken(record_type: type, key: object, message: str) -> Exception:
+            return IntegrityError(message, None, Exception(message))
+
+        shelf.define(Quay, duplicate=taken, unique=["name"])
+        shelf.define(Place, duplicate=taken, references={"quay_id": Quay})
+
+    checked = Twin(QuayBook, Places, real=in_a_session, arrange=arrange, assigns=False).check()
+    # what is added once more is there already, and that is all right with a session
+    heads = [one.splitlines()[0] for one in checked.differences]
+    assert heads == [
+        "QuayBook.add: only the fake raises IntegrityError",
+        "Places.add: only the fake raises IntegrityError",
+    ]
+    rest = {name: state for name, state in states(checked).items() if name != "add"}
+    assert set(rest.values()) == {"confirmed"}
 
 
 # --- real parts of others -------------------------------------------------------------------------

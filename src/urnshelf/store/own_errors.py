@@ -26,6 +26,7 @@ _TRIED: tuple[tuple[str, Callable[[Any, Any, str], tuple[Any, ...]]], ...] = (
     ("key, message", lambda record_type, key, message: (key, message)),
     ("record_type.__name__, key", lambda record_type, key, message: (record_type.__name__, key)),
     ("message, key", lambda record_type, key, message: (message, key)),
+    ("message, None, None", lambda record_type, key, message: (message, None, None)),
     ("", lambda record_type, key, message: ()),
 )
 
@@ -71,6 +72,22 @@ def _try_to_make(told: type[BaseException], record_type: Any, where: str, what: 
             f"record type, the key and the message: "
             f"{what}=lambda {_PARAMETERS}: {told.__name__}({_way_to_make(told, record_type)})"
         ) from None
+
+
+def written(told: type[BaseException], name: str, record_type: Any) -> str:
+    """What `define` is to be told for an exception: its class where a message is enough, else a
+    function that makes one.
+
+    Args:
+        told: the class.
+        name: how it is called there.
+        record_type: whose records.
+    """
+    try:
+        told("no record")
+    except Exception:
+        return f"lambda {_PARAMETERS}: {name}({_way_to_make(told, record_type)})"
+    return name
 
 
 def _way_to_make(told: type[BaseException], record_type: Any) -> str:

@@ -9,6 +9,7 @@ from urnshelf.errors import RecordMissing, RecordRefused
 from urnshelf.readings.operations import Operation
 from urnshelf.records.description import snake_case
 from urnshelf.records.spelling import Spelling
+from urnshelf.store.own_errors import written
 from urnshelf.twins import steps
 from urnshelf.twins.one_run import Finding
 from urnshelf.twins.pools import Pools
@@ -62,7 +63,7 @@ def ways(difference: Difference, pools: Pools) -> list[Way]:
     if difference.is_of_real:
         return _of_itself(finding, pools)
     if difference.is_alias:
-        return _alias(finding)
+        return _alias()
     if kind == "raised" and finding.offered is not None:
         return _raised(difference, finding.offered, pools)
     if kind in ("field", "handed", "key"):
@@ -95,13 +96,14 @@ def _of_itself(finding: Finding, pools: Pools) -> list[Way]:
     return [Way("the real one gives something else each time", (f"except_methods=[{label}]",))]
 
 
-def _alias(finding: Finding) -> list[Way]:  # noqa: ARG001
+def _alias() -> list[Way]:
     return [
         Way(
             "the real one hands out, or keeps, the very object of the caller: a change of it shows "
             "without being saved. The fake gives copies, as a database does. Let the real one "
             "give and keep copies"
-        )
+        ),
+        Way("where no caller changes what it holds without saving it", ("assigns=False",)),
     ]
 
 
@@ -113,7 +115,8 @@ def _raised(difference: Difference, offered: Offered, pools: Pools) -> list[Way]
         what = "missing" if isinstance(fake, RecordMissing) else "duplicate"
         if isinstance(fake, (RecordMissing, RecordRefused)):
             spelling = Spelling()
-            told = f"shelf.define({name}, {what}={spelling.named(type(real))})"
+            made = written(type(real), spelling.named(type(real)), pool.form)
+            told = f"shelf.define({name}, {what}={made})"
             lines = (*spelling.import_lines(), told)
             return [Way("tell the fake what the real one raises, in arrange=", lines)]
     if fake is None and real is not None and pool is not None:
@@ -148,10 +151,11 @@ def _first(offered: Offered) -> str:
 def _references(offered: Offered, pools: Pools) -> list[Way]:
     """A database that refuses a record which refers to nothing."""
     pool = pools.of.get(offered.record_type)
-    if pool is None or not offered.adds or pool.references:
+    if pool is None or not offered.adds or pool.enforced:
         return []
     parents = {f"{snake_case(one.__name__)}_id": one.__name__ for one in pools.of}
     told = {name: parents[name] for name in pool.described.names if name in parents}
+    told |= {name: parent.__name__ for name, parent in pool.references.items()}
     form = pool.form.__name__
     return [
         Way(

@@ -105,6 +105,7 @@ class Twin:
         except_fields: fields that are not compared: `["Mooring.arrival"]`.
         except_methods: methods that are not called.
         tolerance: how far two floats may be apart, as a part of the greater (0: not at all).
+        assigns: whether fields of records that the caller holds are assigned to, as a service may.
         sequences: how many are run.
         seed: of what is drawn and chosen.
         advance: moves the real one's clock: a function of the real one (for several interfaces, of
@@ -136,6 +137,7 @@ class Twin:
         except_fields: Iterable[str] = (),
         except_methods: Iterable[Any] = (),
         tolerance: float = 0.0,
+        assigns: bool = True,
         sequences: int = 200,
         seed: int = 0,
         advance: Callable[[Any, Any], object] | None = None,
@@ -161,7 +163,9 @@ class Twin:
         labels += [one.label for one in self._surface.left_out]
         _check_known(free, labels, "any_order")
         _check_known(excepted, labels, "except_methods")
-        self._generator = Generator(self._surface, self._pools, advance is not None)
+        self._generator = Generator(
+            self._surface, self._pools, waits=advance is not None, assigns=assigns
+        )
         if not self._generator.calls_anything:
             raise TwinRefused(_nothing(self._names, self._surface, self._generator.undrawn))
         self._comparing = Comparing(self._pools, free, fields, tolerance)

@@ -32,9 +32,11 @@ class Generator:
         surface: what may be called.
         pools: what is drawn from.
         waits: whether the clock of the real one can be moved.
+        assigns: whether fields of held records are assigned to.
     """
 
-    def __init__(self, surface: Surface, pools: Pools, waits: bool) -> None:
+    def __init__(self, surface: Surface, pools: Pools, *, waits: bool, assigns: bool) -> None:
+        self.assigns = assigns
         self._pools = pools
         self._surface = surface
         self.undrawn: dict[str, str] = {}
@@ -185,7 +187,7 @@ class _Making:
     def _one(self) -> None:
         random, of = self._random, self._of
         chance = random.random()
-        if chance < 0.15 and self._assign():
+        if chance < 0.15 and of.assigns and self._assign():
             return
         looked = [one for one in self._steps if type(one) is steps.Call and one.offered.is_look]
         if chance < 0.25 and looked:

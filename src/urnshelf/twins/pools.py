@@ -57,6 +57,8 @@ class Pool:
         self.form: Any = definition.record_type
         self.key_fields = definition.key_fields
         self.references = {name: parent for name, (parent, _) in definition.links.items()}
+        self.enforced = frozenset(definition.references)
+        """The fields that must refer to something that is there."""
         self.rows = [described.values(record) for record in records]
         self.edges = {
             name: _edges_of(described.fields[name])

@@ -65,8 +65,8 @@ class Runner:
     def running(self) -> Iterator[None]:
         """The time in which sequences are run."""
         with warnings.catch_warnings(), runners.unnoticed(), in_time() as self._around.wind:
-            # what a real one leaves open is its own affair, and there are hundreds of them
-            warnings.simplefilter("ignore", ResourceWarning)
+            # what a real one warns of, or leaves open, it does hundreds of times
+            warnings.simplefilter("ignore")
             if not self._real.needs_loop:
                 yield
                 return
