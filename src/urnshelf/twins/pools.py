@@ -10,7 +10,7 @@ from datetime import UTC, date, datetime, timedelta, timezone
 from decimal import Decimal
 from typing import Any
 
-from urnshelf.errors import UrnShelfError
+from urnshelf.errors import RecordRefused, UrnShelfError
 from urnshelf.records.description import Description, Field
 from urnshelf.records.fit import misfit
 from urnshelf.records.recognising import description_of
@@ -22,6 +22,7 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 MANY = 24
 """So many records of each type are drawn, of which each sequence takes some."""
+FEW = 3
 _EDGES: dict[Any, tuple[Any, ...]] = {
     bool: (False, True),
     int: (0, -1, 2**31),
@@ -134,8 +135,13 @@ class Pools:
     def _pool(self, form: Any, ruled: set[str]) -> Pool:
         described: Any = description_of(form)
         definition = self._shelf._store.definition(form)
-        records = self._shelf.urn.draw(form, range(MANY))
-        return Pool(described, definition, ruled, records)
+        return Pool(described, definition, ruled, self._records(form))
+
+    def _records(self, form: Any) -> list[Any]:
+        try:
+            return self._shelf.urn.draw(form, range(MANY))  # type: ignore[no-any-return]
+        except RecordRefused:  # of some there are not so many different ones
+            return self._shelf.urn.draw(form, range(FEW))  # type: ignore[no-any-return]
 
     def values(self, name: str, node: Node) -> list[Any]:
         """Some values of a type, as a field of this name has them; none where none can be drawn."""
