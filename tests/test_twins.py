@@ -666,7 +666,7 @@ class Siren(Protocol):
 
 class Loud:
     def howl(self, loudness: int) -> str:
-        return "o" * loudness
+        return "o" * max(0, loudness)
 
 
 def test_an_interface_of_which_nothing_is_read_is_refused_not_passed() -> None:

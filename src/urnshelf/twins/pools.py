@@ -23,6 +23,7 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 MANY = 24
 """So many records of each type are drawn, of which each sequence takes some."""
 FEW = 3
+_GREAT = 1000
 _EDGES: dict[Any, tuple[Any, ...]] = {
     bool: (False, True),
     int: (0, -1, 2**31),
@@ -159,7 +160,12 @@ class Pools:
             return [None]
         if node.kind in (Kind.ANY, Kind.UNKNOWN, Kind.VARIABLE):
             return ["a", 1, "b", ["a", 1], {"a": 1}, "z"]
-        edges = [one for one in _EDGES.get(node.bare, ()) if misfit(one, node) is None]
+        # of a count, or of a number of seconds, a great one would take for ever
+        edges = [
+            one
+            for one in _EDGES.get(node.bare, ())
+            if misfit(one, node) is None and not (node.bare is int and abs(one) > _GREAT)
+        ]
         try:
             holder: Any = make_dataclass("Given", [(name, node.form)])
             drawn = [getattr(one, name) for one in self._shelf.urn.draw(holder, range(6))]
