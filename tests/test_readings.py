@@ -783,3 +783,20 @@ def test_a_key_without_regard_to_case(shelf: Shelf) -> None:
     lamps = shelf.fake(Lamps)
     assert lamps.find_by_code("l-7") is None
     assert lamps.find_by_code_ignore_case("l-7") == Lamp("L-7")
+
+
+@dataclass
+class Wharf:
+    id: int
+
+
+class Wharfs(Protocol):
+    def save(self, berth: Berth) -> None: ...
+    def list(self) -> list[Berth]: ...
+
+
+def test_a_type_that_no_method_mentions_is_only_called_like_the_interface(shelf: Shelf) -> None:
+    wharfs = shelf.fake(Wharfs)
+    berth = shelf.urn.draw(Berth)
+    wharfs.save(berth)
+    assert wharfs.list() == [berth]

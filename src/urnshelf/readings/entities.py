@@ -124,7 +124,10 @@ def record_of(member: Member, interface: Interface) -> Any:
         return own
     promised, stored = _mentioned(interface)
     named = _named(interface, promised | stored)
-    if named is not None:
+    given = [_record_in(node) for node in member.parameter_nodes.values()]
+    # a type that no method mentions may only be called like the interface
+    kept = [form for form in given if form in promised]
+    if named is not None and (named in promised | stored or not kept):
         return named
     # what is given back tells more than what is taken: a `Filter` is taken, a `Berth` is promised
     for certain in (promised, promised | stored):
@@ -132,7 +135,6 @@ def record_of(member: Member, interface: Interface) -> Any:
             return next(iter(certain))
     if verb_of(member.name) not in STORING:
         return None
-    given = map(_record_in, member.parameter_nodes.values())
     return next((form for form in given if form is not None), None)
 
 
