@@ -127,7 +127,16 @@ class _Making:
                 or self._random.random() < 0.5
             )
         for form, pool in pools.items():
-            self._drafts[form] = tuple(self._row(pool, n) for n in range(DRAFTS))
+            self._drafts[form] = tuple(self._rows(pool))
+
+    def _rows(self, pool: Pool) -> list[dict[str, Any]]:
+        rows: list[dict[str, Any]] = []
+        for n in range(DRAFTS):
+            row = self._row(pool, n)
+            if rows and self._random.random() < 0.12:  # the same but for its key
+                row = {**rows[0], **{field: row[field] for field in pool.key_fields}}
+            rows.append(row)
+        return rows
 
     def _row(self, pool: Pool, n: int) -> dict[str, Any]:
         random = self._random
