@@ -208,6 +208,45 @@ class EmptyIsNone(SqliteBerths):
         return [replace(one, defect=one.defect or None) for one in super().find_by_harbour(harbour)]
 
 
+# --- and some more --------------------------------------------------------------------------------
+
+
+class InsertsOnly(SqliteBook):
+    def save(self, mooring: Mooring) -> None:
+        if mooring.id is None or not self.exists(mooring.id):
+            self.add(mooring)
+
+
+class ZeroIsNoLimit(SqliteBook):
+    def list(self, limit: int = 100, offset: int = 0) -> list[Mooring]:
+        return super().list(limit or 100, offset)
+
+
+class EachOnce(SqliteBook):
+    def find_by_vessel_id(self, vessel_id: int) -> list[Mooring]:
+        found: dict[str, Mooring] = {}
+        for one in super().find_by_vessel_id(vessel_id):
+            found.setdefault(repr(replace(one, id=None)), one)
+        return list(found.values())
+
+
+class DeletesAllOfTheVessel(SqliteBook):
+    def delete(self, mooring_id: int) -> None:
+        for one in super().find_by_vessel_id(self.get(mooring_id).vessel_id):
+            super().delete(one.id or 0)
+
+
+class ExistsAsNumber(SqliteBook):
+    def exists(self, mooring_id: int) -> Any:
+        return int(super().exists(mooring_id))
+
+
+class ChangesWhatItIsGiven(SqliteBerths):
+    def save(self, berth: Berth) -> None:
+        super().save(berth)
+        berth.code = berth.code.upper()
+
+
 def reusing_keys() -> Iterator[SqliteBook]:
     """SQLite's own way without AUTOINCREMENT: the key of the last one that was deleted comes
     again.
@@ -238,3 +277,11 @@ PLANTED: dict[str, tuple[Any, Callable[[], Any], str]] = {
     "a key used again": (MooringBook, reusing_keys, "a key that was another's"),
 }
 """By name: the interface, what makes the real one, and what the report must speak of."""
+MORE: dict[str, tuple[Any, Callable[[], Any], str]] = {
+    "inserts only": (MooringBook, over(InsertsOnly), "MooringBook.find_by"),
+    "no limit of 0": (MooringBook, over(ZeroIsNoLimit), "MooringBook.list"),
+    "each once": (MooringBook, over(EachOnce), "MooringBook.find_by_vessel_id"),
+    "deletes more": (MooringBook, over(DeletesAllOfTheVessel), "MooringBook."),
+    "a number for a bool": (MooringBook, over(ExistsAsNumber), "MooringBook.exists"),
+    "changes what it is given": (BerthRepository, over(ChangesWhatItIsGiven), "Berth.code"),
+}

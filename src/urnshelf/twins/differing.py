@@ -89,6 +89,19 @@ class Comparing:
         """Whether the order of its records does not count."""
         return bool({offered.label, offered.member.name} & self._any_order)
 
+    def in_order_of(self, real: Sequence[Any], fake: Sequence[Any], keys: Keys) -> list[Any]:
+        """The fake's records in the order of the real one's, where that does not count: what is
+        taken out of either is the same record then.
+        """
+        left, found = list(fake), []
+        for one in real:
+            alike = (i for i, it in enumerate(left) if not self.records(it, one, keys))
+            at = next(alike, None)
+            if at is None:
+                return list(fake)
+            found.append(left.pop(at))
+        return found
+
     def records(self, fake: Any, real: Any, keys: Keys) -> list[Unlike]:
         """In what two records differ, or two collections of such, that the caller holds."""
         expected = keys.translated(fake)

@@ -157,11 +157,21 @@ class Run:
             told = self._of_given_back(offered, unlike)
             self.found.append(self._finding(step, told, fake, real))
         if offered.is_look:
+            self._put_in_order(step, len(self.found) > before)
             return True
         if len(self.found) == before and not fake.raised:
             self._compare_handed(step, handed)
         # after a write that differed all that follows would be its consequence
         return len(self.found) == before
+
+    def _put_in_order(self, step: steps.Call, is_unlike: bool) -> None:
+        """Where no order counts, the first of both is to be the same record."""
+        comparing = self._around.comparing
+        one, other = self._fake.gave.get(step.number), self._real.gave.get(step.number)
+        if is_unlike or not comparing.is_free(step.offered):
+            return
+        if isinstance(one, list) and isinstance(other, (list, tuple)):
+            self._fake.gave[step.number] = comparing.in_order_of(other, one, self._keys)
 
     def _of_given_back(self, offered: Offered, unlike: Unlike) -> Unlike:
         """A write that gives back the record: with another key, it assigned it otherwise."""
