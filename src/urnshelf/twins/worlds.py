@@ -139,7 +139,7 @@ class World:
                 given = await given
             given = await _drained(given)
         except Exception as error:
-            return Outcome(error=error)
+            return Outcome(error=_let_go(error))
         self.gave[step.number] = given
         return Outcome(given)
 
@@ -204,6 +204,17 @@ def arranged(offered: Any, given: dict[str, Any]) -> tuple[list[Any], dict[str, 
         else:
             kwargs[name] = given[name]
     return args, kwargs
+
+
+def _let_go(error: BaseException) -> BaseException:
+    """An exception without the frames in which it was raised: they hold what a real one opened."""
+    each: BaseException | None = error
+    seen: set[int] = set()
+    while each is not None and id(each) not in seen:
+        seen.add(id(each))
+        each.__traceback__ = None
+        each = each.__cause__ or each.__context__
+    return error
 
 
 async def _drained(given: Any) -> Any:
