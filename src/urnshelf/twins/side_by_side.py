@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import gc
 import warnings
 from collections.abc import Callable, Coroutine, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from inspect import Parameter
 from typing import Any, TypeVar
 
@@ -67,11 +68,11 @@ class Runner:
         with warnings.catch_warnings(), runners.unnoticed(), in_time() as self._around.wind:
             # what a real one warns of, or leaves open, it does hundreds of times
             warnings.simplefilter("ignore")
-            if not self._real.needs_loop:
-                yield
-                return
-            with asyncio.Runner() as self._loop:
-                yield
+            try:
+                with asyncio.Runner() if self._real.needs_loop else nullcontext() as self._loop:
+                    yield
+            finally:
+                gc.collect()  # a connection goes with the collector, and may warn as it goes
 
     def run(self, sequence: steps.Sequence, counts: Counts | None = None) -> list[Finding]:
         """Run a sequence; where the worlds differed."""
