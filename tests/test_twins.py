@@ -471,6 +471,28 @@ class DeepQuays(ListedQuays):
     too_deep = 0.1
 
 
+class QuaysAsTuples(ListedQuays):
+    def matching(self, spec: QuaySpec) -> Any:
+        return tuple(super().matching(spec))
+
+    def list_by(self, filters: dict[str, object]) -> Any:
+        return iter(super().list_by(filters))
+
+    def save(self, berth: Berth) -> None:
+        if berth.code == "":
+            sys.exit("no code")
+        super().save(berth)
+
+
+def test_collections_of_another_kind_and_a_real_one_that_ends_the_process() -> None:
+    told = Twin(Quays, real=QuaysAsTuples).check().differences
+    assert sorted(one.splitlines()[0] for one in told) == [
+        "Quays.list_by: the result differs",
+        "Quays.matching: the result differs",
+        "Quays.save: only the real one raises SystemExit",
+    ]
+
+
 def test_specifications_filters_and_iterators() -> None:
     checked = Twin(Quays, real=ListedQuays).check()
     assert not checked.differences, checked

@@ -79,18 +79,22 @@ def pytest_configure(config: pytest.Config) -> None:
         masks, is_first = told.get("masks", []), not hasattr(config, "workerinput")
         config.pluginmanager.register(Ledgering(path, _shelves_of, masks, is_first))
     if config.getoption("--urnshelf-real"):
-        if told.get("shelf_scope", "function") != "function":
-            raise pytest.UsageError(
-                "--urnshelf-real: each test has real ones of its own, so shelf_scope in "
-                "[tool.urnshelf] cannot be kept"
-            )
-        from urnshelf.real_run import RealRun
-
-        config.stash[_REAL] = RealRun(bool(config.getoption("--urnshelf-real-filled")))
-        config.pluginmanager.register(config.stash[_REAL])
+        _run_over_real(config, told)
     scope = told.get("shelf_scope", "function")
     if scope != "function":
         config.pluginmanager.register(_shared_by(scope), "urnshelf_shared")
+
+
+def _run_over_real(config: pytest.Config, told: dict[str, Any]) -> None:
+    if told.get("shelf_scope", "function") != "function":
+        raise pytest.UsageError(
+            "--urnshelf-real: each test has real ones of its own, so shelf_scope in "
+            "[tool.urnshelf] cannot be kept"
+        )
+    from urnshelf.real_run import RealRun
+
+    config.stash[_REAL] = RealRun(bool(config.getoption("--urnshelf-real-filled")))
+    config.pluginmanager.register(config.stash[_REAL])
 
 
 def _note_made(shelf: Shelf) -> None:

@@ -251,7 +251,7 @@ def _nothing(names: str, surface: Surface, undrawn: Mapping[str, str]) -> str:
     lines = "\n  ".join(why[:8]) or "it has no methods"
     return (
         f"{names}: nothing of it can be checked, for no method is read. Teach the fake what they "
-        f"do, in arrange=; `urnshelf explain` tells more\n  {lines}"
+        f"do, or declare it (shelf.keyed), in arrange=; `urnshelf explain` tells more\n  {lines}"
     )
 
 

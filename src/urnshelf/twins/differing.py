@@ -14,6 +14,7 @@ from urnshelf.twins.key_pairs import Keys
 from urnshelf.twins.pools import Pools
 from urnshelf.twins.surface import Offered
 from urnshelf.twins.worlds import Outcome, described_as
+from urnshelf.types.nodes import Kind
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -82,8 +83,9 @@ class Comparing:
             expected = keys.key(offered.record_type, fake)
         if same(expected, real):
             return []
-        is_free = self.is_free(offered)
-        return self._apart(expected, real, is_free)
+        if _is_other_collection(offered, expected, real):
+            return [Unlike("value", direction="other")]
+        return self._apart(expected, real, self.is_free(offered))
 
     def is_free(self, offered: Offered) -> bool:
         """Whether the order of its records does not count."""
@@ -184,6 +186,15 @@ class Comparing:
             return [Unlike("found", direction="lacks" if lacks else "more")]
         found = [one for key in expected for one in self._apart(expected[key], actual[key], False)]
         return list(dict.fromkeys(found))
+
+
+def _is_other_collection(offered: Offered, expected: Any, actual: Any) -> bool:
+    """Whether a collection is of another kind than the promised: a tuple, where a list is."""
+    promise = offered.member.promise
+    if promise.node.kind is not Kind.ITEMS or promise.stream:
+        return False
+    origin = promise.node.origin
+    return isinstance(expected, origin) and not isinstance(actual, origin)
 
 
 def _direction(expected: Any, actual: Any) -> str:

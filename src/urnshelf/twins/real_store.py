@@ -126,9 +126,8 @@ class RecordCarrier:
     def check_empty(self) -> None:
         """Refuse a store that holds some from the start."""
         for one in self._offered:
-            if (_gives_all(one) or _counts_all(one)) and Counts.is_hit(
-                Outcome(self._call(one, {}))
-            ):
+            asked = _gives_all(one) or _counts_all(one)
+            if asked and Counts.is_hit(Outcome(self._call(one, {}))):
                 raise TwinRefused(
                     f"the real store holds some {self._name} from the start: {one.label}() says "
                     "so. Tests would write among them; let real_adaptors give an empty one, or "

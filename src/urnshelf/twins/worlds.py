@@ -15,11 +15,13 @@ from collections.abc import (
 from contextlib import suppress
 from typing import Any, NamedTuple
 
+from urnshelf.interfaces.promises import Promise
 from urnshelf.records.copies import keep
 from urnshelf.records.description import Description
 from urnshelf.records.recognising import describe
 from urnshelf.twins import steps
 from urnshelf.twins.pools import Pools
+from urnshelf.types.nodes import Kind
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -137,8 +139,8 @@ class World:
             given = method(*args, **kwargs)
             if inspect.isawaitable(given):
                 given = await given
-            given = await _drained(given)
-        except Exception as error:
+            given = await _drained(given, step.offered.member.promise)
+        except (Exception, SystemExit) as error:
             return Outcome(error=_let_go(error))
         self.gave[step.number] = given
         return Outcome(given)
@@ -217,12 +219,16 @@ def _let_go(error: BaseException) -> BaseException:
     return error
 
 
-async def _drained(given: Any) -> Any:
-    """What a stream gives, as a list."""
+async def _drained(given: Any, promise: Promise) -> Any:
+    """What a stream gives, as a list: where one is promised, or nothing is."""
+    is_open = bool(promise.stream) or not promise.node.is_known
     if isinstance(given, AsyncIterable) and not isinstance(given, Iterable):
-        return [one async for one in given]
+        return [one async for one in given] if is_open else given
     is_view = isinstance(given, (KeysView, ValuesView, ItemsView))
-    return list(given) if is_view or isinstance(given, Iterator) else given
+    # `Collection` may be a view, and `list` may not
+    as_promised = promise.node.kind is Kind.ITEMS and isinstance(given, promise.node.origin)
+    is_drained = isinstance(given, Iterator) or is_view
+    return list(given) if is_drained and (is_open or as_promised) else given
 
 
 def described_as(record: Any) -> Description | None:
