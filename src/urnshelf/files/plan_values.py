@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import ast
 import json
+import re
 from collections.abc import Callable, Mapping
 from datetime import UTC, date, datetime
 from decimal import Decimal
@@ -17,7 +18,7 @@ from urnshelf.records.codec import Unfit, from_json
 from urnshelf.records.display import show
 from urnshelf.records.fit import misfit
 from urnshelf.types.forms import type_name
-from urnshelf.types.nodes import Kind, Node
+from urnshelf.types.nodes import ANYTHING, Kind, Node
 from urnshelf.urn.rules import planned_rules
 from urnshelf.urn.rules.base import PlanRule, Rule
 from urnshelf.urn.rules.given import constant
@@ -133,6 +134,7 @@ def rule_from(entry: object, node: Node, where: str, link_to: LinkTo) -> Rule:
         typed=lambda value: as_typed(value, node, where),
         rule_of=lambda inner: rule_from(inner, node, where, link_to),
         link_to=link_to,
+        number_rule=lambda inner: rule_from(inner, ANYTHING, where, link_to),
     )
     try:
         return known[name].make(given)
@@ -156,14 +158,20 @@ def written(rule: Rule) -> str:
     >>> written(rules.between(Decimal("1.50"), Decimal("9.00")))
     '{ between = ["1.50", "9.00"], decimals = 2 }'
     """
-    return _toml(rule.to_plan())
+    return toml_of(rule.to_plan())
 
 
-def _toml(value: object) -> str:
+def toml_key(name: str) -> str:
+    """A name as a key of TOML, in quotes where it must be."""
+    return name if re.fullmatch(r"[A-Za-z0-9_-]+", name) else json.dumps(name, ensure_ascii=False)
+
+
+def toml_of(value: object) -> str:
+    """A value as TOML has it, in one line."""
     if isinstance(value, Mapping):
-        return f"{{ {', '.join(f'{name} = {_toml(one)}' for name, one in value.items())} }}"
+        return f"{{ {', '.join(f'{toml_key(n)} = {toml_of(one)}' for n, one in value.items())} }}"
     if isinstance(value, list):
-        return f"[{', '.join(map(_toml, value))}]"
+        return f"[{', '.join(map(toml_of, value))}]"
     if isinstance(value, (datetime, date)):
         return value.isoformat()
     if value is None:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.types.forms import type_name
-from urnshelf.urn.layouts import Layout, built, values_of
+from urnshelf.urn.layouts import Column, Layout, built, values_of
+from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import ABSENT, TRIES
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -49,13 +50,43 @@ def records(layout: Layout, indexes: range) -> Iterator[Any]:
         yield from _column_wise(layout, indexes[start : start + CHUNK])
 
 
-def _column_wise(layout: Layout, indexes: range) -> Iterator[Any]:
+def field_values(layout: Layout, name: str, indexes: Sequence[int]) -> list[Any]:
+    """One field of the records with these indexes, drawn without those that it does not need.
+
+    Args:
+        layout: how they are drawn; their type must not validate, for then records may be others.
+        name: of the field, or of one that is reached through it.
+        indexes: of the records.
+    """
+    columns = layout.alone(name)
+    if len(indexes) < MANY or not _numpy_is_there():
+        return [_alone(columns, index)[name] for index in indexes]
+    found: list[Any] = []
+    for start in range(0, len(indexes), CHUNK):
+        found += _drawn(columns, indexes[start : start + CHUNK])[name]
+    return [None if one is ABSENT else one for one in found]
+
+
+def _alone(columns: Sequence[Column], index: int) -> dict[str, Any]:
+    values: dict[str, Any] = {}
+    for name, key, rule in columns:
+        value = rule.one(Bits(key, index), *[values[needed] for needed in rule.needs])
+        values[name] = None if value is ABSENT else value
+    return values
+
+
+def _drawn(columns: Sequence[Column], indexes: Sequence[int]) -> dict[str, list[Any]]:
     from urnshelf.urn.lanes import lanes
 
-    columns: dict[str, list[Any]] = {}
-    for column in layout.columns:
-        inputs = [columns[name] for name in column.rule.needs]
-        columns[column.name] = column.rule.many(lanes(column.key, indexes), *map(_there, inputs))
+    found: dict[str, list[Any]] = {}
+    for column in columns:
+        inputs = [found[name] for name in column.rule.needs]
+        found[column.name] = column.rule.many(lanes(column.key, indexes), *map(_there, inputs))
+    return found
+
+
+def _column_wise(layout: Layout, indexes: range) -> Iterator[Any]:
+    columns = _drawn(layout.columns, indexes)
     record = layout.record
     in_turn = [columns[name] for name in record.given]
     # all fields by position: one call a record, no dictionary

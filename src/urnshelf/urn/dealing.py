@@ -109,6 +109,21 @@ class Dealing:
             before = end
         raise AssertionError  # the last end is the number of a block's children
 
+    def of_children(self, indexes: Sequence[int]) -> list[int]:
+        """The parents' indexes of many children; of children in a row quickly."""
+        if not indexes or indexes[-1] - indexes[0] != len(indexes) - 1:
+            return [self.of_child(index)[0] for index in indexes]
+        first, last = indexes[0], indexes[-1]
+        found: list[int] = []
+        begin = first // self._per_block
+        for block in range(begin, last // self._per_block + 1):
+            before = 0
+            for place, end in enumerate(self._ends(block)):
+                found += [block * len(self._hand) + place] * (end - before)
+                before = end
+        skipped = first - begin * self._per_block
+        return found[skipped : skipped + len(indexes)]
+
     def children(self, parent: int) -> range:
         """The indexes of a parent's children.
 
@@ -126,7 +141,15 @@ class Dealing:
         return self.children(parents - 1).stop if parents else 0
 
 
-class InTurn(Sequence[Any]):
+class Indexed(Sequence[Any]):
+    """Records, or one field of them, that are drawn when they are asked for."""
+
+    def at(self, indexes: list[int]) -> Sequence[Any]:
+        """Those with these indexes, drawn together."""
+        raise NotImplementedError
+
+
+class InTurn(Indexed):
     """Parents by their index, some drawn at a time.
 
     Args:
@@ -158,3 +181,15 @@ class InTurn(Sequence[Any]):
                 self._known.clear()
             self._known[block] = self._some(range(block * _MOST, (block + 1) * _MOST))
         return self._known[block][place]
+
+    def at(self, indexes: list[int]) -> Sequence[Any]:
+        """Those with these indexes, drawn together."""
+        first = min(indexes, default=0)
+        there = self.between(first, max(indexes, default=-1) + 1)
+        return [there[index - first] for index in indexes]
+
+    def between(self, start: int, stop: int) -> Sequence[Any]:
+        """Those from one index to another, drawn together."""
+        if self._there():
+            return [self[index] for index in range(start, stop)]
+        return self._some(range(start, stop))

@@ -186,6 +186,30 @@ class Urn:
         for start in range(0, len(indexes), CHUNK):
             yield self.draw(what, indexes[start : start + CHUNK], **fields)
 
+    def field(
+        self, what: object, name: str, n: int | range | list[int], /, **fields: object
+    ) -> list[Any]:
+        """One field of the records, without drawing those that it does not need; `draw` goes on
+        from where it was.
+
+        Args:
+            what: the record type.
+            name: of the field.
+            n: how many, the slice, or the indexes.
+            fields: as for `draw`.
+
+        Raises:
+            RecordRefused: there is no such field, or the records cannot be drawn.
+
+        >>> Urn(seed=7).field(Vessel, "name", 2)
+        ['Silent Breaker', 'Noble Drift']
+        """
+        what, fields = untold(what, fields)
+        source = self._source(what, fields)
+        if not isinstance(source, Records):
+            raise RecordRefused(f"field() takes a record type, not {name_of(what)}")
+        return source.values_of(name, n if isinstance(n, list) else indexes_of(what, n))
+
     def data_frame(self, what: object, n: int | range, /, **fields: object) -> pandas.DataFrame:
         """The records as a pandas data frame, a column for each field.
 
@@ -210,6 +234,46 @@ class Urn:
         if not isinstance(source, Records):
             raise RecordRefused(f"data_frame() takes a record type, not {name_of(what)}")
         return data_frame(source.layout, indexes_of(what, n))
+
+    def dask_frame(
+        self, what: object, n: int, /, npartitions: int | None = None, **fields: object
+    ) -> Any:
+        """The records as a Dask data frame: each partition is drawn where it is needed, and the
+        same rows come as on one machine.
+
+        Args:
+            what: the record type.
+            n: how many.
+            npartitions: how many parts; one for each 100,000 records, where it is None.
+            fields: as for `draw`.
+
+        Raises:
+            RecordRefused: Dask is not installed, the urn belongs to a shelf, or the records cannot
+                be drawn.
+
+        >>> frame = Urn(seed=7).dask_frame(Vessel, 1000, npartitions=4)
+        >>> frame.npartitions, frame["id"].max().compute()
+        (4, 1000)
+        """
+        from urnshelf.urn.dask_frames import dask_frame
+
+        if self._around is not NOWHERE:
+            raise RecordRefused(
+                "dask_frame(): the urn of a shelf draws by what is on it, which other processes do "
+                "not see: use Urn(seed=…)"
+            )
+        what, fields = untold(what, fields)
+        source = self._source(what, fields)
+        if not isinstance(source, Records):
+            raise RecordRefused(f"dask_frame() takes a record type, not {name_of(what)}")
+        several = count_of(what, n)
+        return dask_frame(self, what, several, npartitions, fields, source.layout.record)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """A copy in another process draws the same; that of a shelf has none."""
+        if self._around is not NOWHERE:
+            raise TypeError("the urn of a shelf cannot be copied to another process")
+        return _again, (self.seed, self._rules.keeps_defaults, self._rules.all_told)
 
     def _stocked(self, what: object, n: int, fields: Mapping[str, Any], into: Into) -> list[Any]:
         """The next n records, each stored before the next is looked at: one that would meet another
@@ -372,3 +436,11 @@ class Urn:
 
         name = str(schema.get("$id") or schema.get("title") or "")
         return Values(schema_rule(schema), key_of(self.seed, "json schema", name))
+
+
+def _again(seed: int, keeps_defaults: bool, told: dict[Any, dict[str, Any]]) -> Urn:
+    """An urn as it was, but for where it is."""
+    urn = Urn(seed, defaults="declared" if keeps_defaults else "drawn")
+    for form, rules in told.items():
+        urn.set_rules(form, **rules)
+    return urn

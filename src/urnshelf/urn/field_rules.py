@@ -37,7 +37,7 @@ class FieldRules:
 
     def __init__(self, parents: ParentsOf, keeps_defaults: bool = False) -> None:
         self._parents = parents
-        self._keeps_defaults = keeps_defaults
+        self._keeps_defaults = self.keeps_defaults = keeps_defaults
         self._set: dict[Any, dict[str, Any]] = {}
         self.drawer = Drawer(self._inside({}))
 
@@ -54,6 +54,11 @@ class FieldRules:
             if self._keeps_defaults and field.has_default
         ]
         return {*kept, *self.given(record, self._set.get(record.form, {}))}
+
+    @property
+    def all_told(self) -> dict[Any, dict[str, Any]]:
+        """What was set, by the type."""
+        return dict(self._set)
 
     @property
     def is_plain(self) -> bool:

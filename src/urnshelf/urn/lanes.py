@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from types import ModuleType
 from typing import TYPE_CHECKING, Any
 
@@ -64,10 +65,12 @@ class Lanes:
         return z ^ (z >> u(31))
 
 
-def lanes(key: int, indexes: range) -> Lanes:
-    """The lanes of a range of indexes; needs NumPy."""
+def lanes(key: int, indexes: Sequence[int]) -> Lanes:
+    """The lanes of some indexes; needs NumPy."""
     import numpy
 
-    return Lanes(
-        key, numpy.arange(indexes.start, indexes.stop, indexes.step, dtype=numpy.uint64), numpy
-    )
+    if isinstance(indexes, range):
+        every = numpy.arange(indexes.start, indexes.stop, indexes.step, dtype=numpy.uint64)
+    else:
+        every = numpy.array(indexes, dtype=numpy.uint64)
+    return Lanes(key, every, numpy)

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from urnshelf.errors import RecordRefused
+from urnshelf.near_names import nearest
 from urnshelf.records.description import NOT_THERE, Description
 from urnshelf.records.recognising import description_of
 from urnshelf.types.forms import type_name
@@ -47,15 +48,42 @@ class Layout:
         """The rule of a field."""
         return self.columns[self._places[name]].rule
 
+    def alone(self, name: str) -> list[Column]:
+        """The columns that one field needs, and itself, in order.
+
+        Raises:
+            RecordRefused: there is no such field.
+        """
+        named = {column.name: column for column in self.columns}
+        _reach(named, (name,))
+        if name not in named:
+            raise RecordRefused(
+                f"{type_name(self.record.form)} has no field {name!r}; "
+                f"{nearest(name, self.record.given)}"
+            )
+        wanted: dict[str, Column] = {}
+
+        def visit(one: str) -> None:
+            for needed in named[one].rule.needs:
+                visit(needed)
+            wanted.setdefault(one, named[one])
+
+        visit(name)
+        return list(wanted.values())
+
     def with_rules(self, rules: Mapping[str, Rule]) -> Layout:
         """The same, but for the rules of some fields."""
         columns = list(self.columns)
-        for name, rule in rules.items():
+        known = {column.name: column.rule for column in columns} | dict(rules)
+        bound = {name: rule.beside(known) for name, rule in rules.items()}
+        for name, rule in bound.items():
             place = self._places[name]
             columns[place] = Column(name, columns[place].key, rule)
         # a rule that needs nothing may stand anywhere
-        if any(rule.needs for rule in rules.values()):
-            return Layout(self.record, in_order(self.record, columns))
+        is_reached = any("." in column.name for column in columns)
+        if is_reached or any(rule.needs for rule in bound.values()):
+            own = [column for column in columns if column.name in self.record.given]
+            return Layout(self.record, in_order(self.record, own))
         found = object.__new__(Layout)
         found.record, found.columns, found._places = self.record, tuple(columns), self._places
         return found
@@ -73,7 +101,8 @@ def layout_of(record: Description, seed: int, rules: Parts) -> Layout:
         RecordRefused: rules that need each other.
     """
     columns = [
-        Column(name, key_of(seed, record.full_name, name), rule) for name, rule in rules.items()
+        Column(name, key_of(seed, record.full_name, name), rule.beside(rules))
+        for name, rule in rules.items()
     ]
     return Layout(record, in_order(record, columns))
 
@@ -106,6 +135,7 @@ def in_order(record: Description, columns: Iterable[Column]) -> list[Column]:
     circle.
     """
     named = {column.name: column for column in columns}
+    _reach(named)
     _break_circles(named)
     ordered: dict[str, Column] = {}
 
@@ -130,6 +160,20 @@ def in_order(record: Description, columns: Iterable[Column]) -> list[Column]:
     for name in record.given:
         visit(name, ())
     return list(ordered.values())
+
+
+def _reach(named: dict[str, Column], wanted: Sequence[str] = ()) -> None:
+    """Add what rules need of the records that others refer to: `vessel_id.kind`. It is drawn with
+    the bits of the reference, so that it is of the same record, and is no field of this one.
+    """
+    needed = [name for column in named.values() for name in column.rule.needs]
+    for name in dict.fromkeys([*needed, *wanted]):
+        head, _, rest = name.partition(".")
+        if name in named or head not in named:
+            continue
+        rule = named[head].rule.reaching(rest)
+        if rule is not None:
+            named[name] = Column(name, named[head].key, rule)
 
 
 def _break_circles(named: dict[str, Column]) -> None:
@@ -183,7 +227,13 @@ def inputs_of(rule: Rule, values: Mapping[str, Any]) -> Sequence[Any]:
 
 def built(record: Description, values: Mapping[str, Any]) -> Any:
     """The record, without the values that it does without; its constructor may refuse."""
-    return record.build({name: value for name, value in values.items() if value is not ABSENT})
+    return record.build(
+        {
+            name: value
+            for name, value in values.items()
+            if value is not ABSENT and name in record.given
+        }
+    )
 
 
 class Optional(Rule):
@@ -219,9 +269,13 @@ class Nested(Rule):
         """One record; others are tried where its own validation refuses it."""
         if self._columns is None:
             # a number a field, not its position: a new field must not change what others draw
+            parts = self._parts()
             self._columns = in_order(
                 self.record,
-                [Column(name, key_of(0, name) >> 1, rule) for name, rule in self._parts().items()],
+                [
+                    Column(name, key_of(0, name) >> 1, rule.beside(parts))
+                    for name, rule in parts.items()
+                ],
             )
         for attempt in range(TRIES):
             source = bits.sub(attempt)

@@ -10,7 +10,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.types.forms import type_name
-from urnshelf.urn.building import CHUNK, records
+from urnshelf.urn.building import CHUNK, field_values, records
 from urnshelf.urn.layouts import Layout
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import Rule
@@ -36,6 +36,19 @@ class Records:
     def some(self, indexes: range) -> Iterable[Any]:
         """Those with these indexes."""
         return records(self.layout, indexes)
+
+    def values_of(self, name: str, indexes: Sequence[int]) -> list[Any]:
+        """One field of those with these indexes."""
+        record = self.layout.record
+        if not record.validates:
+            return field_values(self.layout, name, indexes)
+        head, _, rest = name.partition(".")
+        if rest and head in record.given:
+            # what is reached through a field is no part of the record
+            return field_values(self.layout, name, indexes)
+        if isinstance(indexes, range):
+            return [record.fetch(one, name) for one in self.some(indexes)]
+        return [record.fetch(one, name) for at in indexes for one in self.some(range(at, at + 1))]
 
     def check_room(self, names: tuple[str, ...], misses: int, count: int) -> None:
         """Refuse to go on where no record is left that would not meet another.

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from datetime import date
 from typing import Any, NamedTuple
 
 from urnshelf.errors import RecordRefused
@@ -55,10 +56,22 @@ class Rule:
     """Whether the records' values belong together, so that none may be drawn again alone."""
     tells_none = False
     """Whether it says itself when there is none."""
+    gives_none = False
+    """Whether it draws None for some records, whatever they are else."""
 
     def placed(self, place: Place) -> Rule:  # noqa: ARG002
         """The same rule, where it stands known."""
         return self
+
+    def beside(self, rules: Mapping[str, Rule]) -> Rule:  # noqa: ARG002
+        """The same rule, those of the other fields of its record known."""
+        return self
+
+    def reaching(self, field: str) -> Rule | None:  # noqa: ARG002
+        """Of a rule that draws a reference: what draws another field of the same record that is
+        referred to; None for any other.
+        """
+        return None
 
     def narrowed(self, limits: Limits) -> Rule | None:  # noqa: ARG002
         """The same rule within limits; None where it has no way to keep them."""
@@ -179,6 +192,8 @@ class PlanRule(NamedTuple):
         typed: makes a plain value one of the field's type.
         rule_of: makes the rule of another table of TOML, for a field that is never None.
         link_to: gives the link to a field of another table of the plan, or what deals its children.
+        number_rule: makes the rule of another table of TOML that draws numbers, whatever the
+            field is.
     """
 
     value: Any
@@ -188,6 +203,7 @@ class PlanRule(NamedTuple):
     typed: Callable[[Any], Any]
     rule_of: Callable[[Any], Rule]
     link_to: Callable[[str, str | None, Any], Rule]
+    number_rule: Callable[[Any], Rule]
 
 
 class Planned(NamedTuple):
@@ -220,6 +236,8 @@ def planned(
 
 def data_of(value: object) -> Any:
     """A value as a plan file holds it; raises RecordRefused for one that no file can hold."""
+    if isinstance(value, date):
+        return value  # TOML has days and moments itself
     try:
         return to_json(value, node_of(type(value)))
     except Unfit as why:

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.copies import keep
 from urnshelf.records.display import show
 from urnshelf.types.limits import Limits
+from urnshelf.urn.grouping import BETWEEN, Groups
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.permutation import permuted
 from urnshelf.urn.rules.base import Place, PlanRule, Rule, data_of, planned, table
 from urnshelf.urn.rules.given import as_rule
+from urnshelf.urn.rules.in_order import InOrder, Steps
+from urnshelf.urn.rules.leaning import RANKED, leans_of
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -78,17 +81,37 @@ class _Among(Rule):
         return table("among", list(map(data_of, self._choices)), weights=weights)
 
 
-@planned("among", "weights")
+def _ordered(rule: Rule) -> Rule | None:
+    """A plain choice has the order in which its values are told."""
+    if not isinstance(rule, _Among):
+        return None
+    weights = rule._weights or (1,) * len(rule._choices)
+    return InOrder(rule._choices, [Steps(weights)], None, {}, "among")
+
+
+RANKED.append(_ordered)
+
+
+@planned("among", "weights", "by", "leans")
 def _among_of(entry: PlanRule) -> Rule:
     return among(*[entry.typed(choice) for choice in entry.value], **entry.options)
 
 
-def among(*choices: object, weights: Sequence[int] | None = None) -> Rule:
+def among(
+    *choices: object,
+    weights: Sequence[int] | Mapping[Any, Sequence[int]] | None = None,
+    by: str | Sequence[str] | None = None,
+    leans: Mapping[str, float] | None = None,
+) -> Rule:
     """One of the given values.
 
     Args:
         choices: the values; or one sequence of them.
-        weights: a whole number for each: how often it comes, in proportion.
+        weights: a whole number for each: how often it comes, in proportion; with `by` so many for
+            each group, by its key, as for `quantiles`.
+        by: another field, or two of them, on which the weights depend.
+        leans: how far the values, in the order in which they are told, go with those of other
+            fields, from -1 to 1.
 
     Raises:
         RecordRefused: nothing to choose from, or weights that do not fit.
@@ -106,57 +129,129 @@ def among(*choices: object, weights: Sequence[int] | None = None) -> Rule:
         )
     if not choices:
         raise RecordRefused("among() needs at least one value to choose from")
+    if isinstance(weights, Mapping) or by is not None or leans is not None:
+        return _in_order(choices, weights, by, leans)
     if weights is not None:
-        whole = all(isinstance(w, int) and w >= 0 for w in weights)
-        if len(weights) != len(choices) or not whole or not sum(weights):
-            raise RecordRefused(
-                f"among(…, weights={list(weights)}): one whole number for each of the "
-                f"{len(choices)} values, not all 0"
-            )
+        _check_weights(weights, len(choices))
     return _Among(choices, None if weights is None else tuple(weights))
 
 
-class _SometimesNone(Rule):
-    def __init__(self, rule: Rule, per_mille: int) -> None:
-        self._rule = rule
-        self._per_mille = per_mille
-        self.needs = rule.needs
-        self.in_series = rule.in_series
+def _in_order(choices: tuple[Any, ...], weights: Any, by: Any, leans: Any) -> Rule:
+    where = f"among({', '.join(show(one, 20) for one in choices[:3])}…)"
+    if isinstance(weights, Mapping) is (by is None):
+        raise RecordRefused(
+            f"{where}: with by=… the weights of each group are needed, weights={{…}}, and only then"
+        )
+    told = weights if isinstance(weights, Mapping) else {"else": weights or (1,) * len(choices)}
+    for several in told.values():
+        _check_weights(several, len(choices))
+    groups = None if by is None else Groups(by, told, where)
+    return InOrder(
+        choices, [Steps(one) for one in told.values()], groups, leans_of(leans, where), where
+    )
+
+
+def _check_weights(weights: Any, count: int) -> None:
+    several = list(weights) if isinstance(weights, (list, tuple)) else [weights]
+    whole = all(isinstance(w, int) and w >= 0 for w in several)
+    if len(several) != count or not whole or not sum(several):
+        raise RecordRefused(
+            f"among(…, weights={several}): one whole number for each of the {count} values, not "
+            "all 0"
+        )
+
+
+class SometimesNone(Rule):
+    """None at a rate.
+
+    Args:
+        inner: draws it where it is there.
+        rates: of each group, in thousandths.
+        by: which group a record is in; None for one group.
+    """
+
+    def __init__(self, inner: Rule, rates: Sequence[int], by: Groups | None = None) -> None:
+        self.inner, self._rates, self._by = inner, tuple(rates), by
+        self._count = len(by.fields) if by else 0
+        self.needs = (*(by.fields if by else ()), *inner.needs)
+        self.in_series = inner.in_series
+        self.gives_none = any(rates)
 
     def placed(self, place: Place) -> Rule:
-        return _SometimesNone(self._rule.placed(place), self._per_mille)
+        """The same, what is in it placed."""
+        return SometimesNone(self.inner.placed(place), self._rates, self._by)
+
+    def beside(self, rules: Mapping[str, Rule]) -> Rule:
+        """The same, what is in it bound."""
+        return SometimesNone(self.inner.beside(rules), self._rates, self._by)
+
+    def reaching(self, field: str) -> Rule | None:
+        """Another field of the same parent, or None where it is."""
+        found = self.inner.reaching(field)
+        return None if found is None else SometimesNone(found, self._rates, self._by)
 
     def one(self, bits: Bits, *inputs: object) -> Any:
-        return None if bits.below(1000) < self._per_mille else self._rule.one(bits.sub(0), *inputs)
+        """One value, or None."""
+        rate = self._rates[0 if self._by is None else self._by.of(*inputs[: self._count])]
+        if bits.below(1000) < rate:
+            return None
+        return self.inner.one(bits.sub(0), *inputs[self._count :])
 
     def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
-        none = (lanes.below(1000) < self._per_mille).tolist()
-        values = self._rule.many(lanes.sub(0), *inputs)
+        """The values of all lanes."""
+        numpy = lanes._numpy
+        rates: Any = self._rates[0]
+        if self._by is not None:
+            rates = numpy.array(self._rates)[self._by.all_of(inputs[: self._count], numpy)]
+        none = (lanes.below(1000) < rates).tolist()
+        values = self.inner.many(lanes.sub(0), *inputs[self._count :])
         return [None if absent else value for absent, value in zip(none, values, strict=True)]
 
     def to_plan(self) -> dict[str, Any]:
-        return table("sometimes_none", self._rule.to_plan(), rate=self._per_mille / 1000)
+        """What it is else, and the rate."""
+        inner = self.inner.to_plan()
+        if self._by is None:
+            return table("sometimes_none", inner, rate=self._rates[0] / 1000)
+        fields = self._by.fields
+        told = {
+            BETWEEN.join(key): rate / 1000
+            for key, rate in zip(self._by.keys, self._rates, strict=True)
+        }
+        by = fields[0] if len(fields) == 1 else list(fields)
+        return table("sometimes_none", inner, rate=told, by=by)
 
 
-@planned("sometimes_none", "rate")
+@planned("sometimes_none", "rate", "by")
 def _sometimes_none_of(entry: PlanRule) -> Rule:
     return sometimes_none(entry.rule_of(entry.value), **entry.options)
 
 
-def sometimes_none(rule: object, rate: float = 0.25) -> Rule:
+def sometimes_none(
+    rule: object,
+    rate: float | Mapping[Any, float] = 0.25,
+    by: str | Sequence[str] | None = None,
+) -> Rule:
     """None at this rate, otherwise as the rule says.
 
     Args:
         rule: a rule, or a value.
-        rate: between 0 and 1, to the thousandth.
+        rate: between 0 and 1, to the thousandth; with `by` one for each group, by its key, as for
+            `quantiles`.
+        by: another field, or two of them, on which the rate depends.
 
     >>> seldom = rules.sometimes_none("two fenders lost", rate=0.5)
     >>> [berth.defect for berth in Urn(seed=7).draw(Berth, 3, defect=seldom)]
     [None, None, 'two fenders lost']
     """
-    if not 0 <= rate <= 1:
-        raise RecordRefused(f"sometimes_none(…, rate={rate!r}): a rate is between 0 and 1")
-    return _SometimesNone(as_rule(rule), round(rate * 1000))
+    where = f"sometimes_none(…, rate={show(rate, 60)})"
+    if isinstance(rate, Mapping) is (by is None):
+        raise RecordRefused(f"{where}: with by=… a rate for each group is needed, and only then")
+    rates = dict(rate) if isinstance(rate, Mapping) else {"else": rate}
+    for one in rates.values():
+        if isinstance(one, bool) or not isinstance(one, (int, float)) or not 0 <= one <= 1:
+            raise RecordRefused(f"{where}: a rate is between 0 and 1")
+    groups = None if by is None else Groups(by, rates, where)
+    return SometimesNone(as_rule(rule), [round(one * 1000) for one in rates.values()], groups)
 
 
 class _AllDifferent(Rule):

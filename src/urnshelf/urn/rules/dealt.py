@@ -8,7 +8,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.description import snake_case
 from urnshelf.records.display import show
-from urnshelf.urn.dealing import Counts, Dealing, hand_of
+from urnshelf.urn.dealing import Counts, Dealing, Indexed, hand_of
 from urnshelf.urn.mixing import Bits, mix
 from urnshelf.urn.rules.base import Place, PlanRule, Rule, planned, table
 from urnshelf.urn.rules.given import as_rule
@@ -23,7 +23,7 @@ class Dealt(Rule):
         record_type: of the parents.
         field: of a parent that is taken; its key where none is named.
         counts: how many children a parent has.
-        parent_at: gives a parent, or its field, by its index.
+        reach: gives the parents, or a field of each, by their indexes.
     """
 
     vectorised = False
@@ -34,19 +34,31 @@ class Dealt(Rule):
         record_type: Any,
         counts: Any,
         field: str | None = None,
-        parent_at: Callable[[int], Any] | None = None,
+        reach: Callable[[str | None], Callable[[], Sequence[Any]]] | None = None,
     ) -> None:
         self.record_type, self.field, self.counts = record_type, field, counts
         self.hand = hand_of(counts, f"dealt({getattr(record_type, '__name__', record_type)})")
-        self._parent_at = parent_at
+        self._reach = reach
+        self._parents = None if reach is None else reach(field)
         self._dealings: dict[int, Dealing] = {}
 
     def placed(self, place: Place) -> Rule:
         """The same, its parents known."""
-        if self._parent_at is not None:
+        if self._parents is not None:
             return self
-        parents = place.parents(self, place)
-        return Dealt(self.record_type, self.counts, self.field, lambda n: parents()[n])
+
+        def reach(field: str | None) -> Callable[[], Sequence[Any]]:
+            return place.parents(Dealt(self.record_type, self.counts, field), place)
+
+        return Dealt(self.record_type, self.counts, self.field, reach)
+
+    def reaching(self, field: str) -> Rule | None:
+        """Another field of the same parent."""
+        if self._reach is None:
+            return None
+        found = Dealt(self.record_type, self.counts, field, self._reach)
+        found._dealings = self._dealings
+        return found
 
     def dealing(self, key: int) -> Dealing:
         """How it is dealt, for the key of its field's column."""
@@ -56,10 +68,22 @@ class Dealt(Rule):
 
     def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         """The parent of the child with this index."""
-        if self._parent_at is None:
-            raise RecordRefused("dealt() stands for a field of a record that is drawn")
         parent, _ = self.dealing(bits.key).of_child(bits.index)
-        return self._parent_at(parent)
+        return self._all_parents()[parent]
+
+    def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:  # noqa: ARG002
+        """The parents of all children."""
+        indexes = lanes.index.tolist()
+        numbers = self.dealing(lanes.key).of_children(indexes)
+        parents = self._all_parents()
+        if isinstance(parents, Indexed):
+            return list(parents.at(numbers))
+        return [parents[number] for number in numbers]
+
+    def _all_parents(self) -> Sequence[Any]:
+        if self._parents is None:
+            raise RecordRefused("dealt() stands for a field of a record that is drawn")
+        return self._parents()
 
     def to_plan(self) -> dict[str, Any]:
         """The other table is called after its records."""
@@ -102,28 +126,44 @@ def dealt(record_type: Any, children: Counts, field: str | None = None) -> Rule:
     return Dealt(record_type, children, field)
 
 
-class _NoneWith(Rule):
+class NoneWith(Rule):
+    """None where another field is.
+
+    Args:
+        field: the other one.
+        inner: draws it where that one is there.
+    """
+
     tells_none = True
     vectorised = False
 
-    def __init__(self, field: str, rule: Rule) -> None:
-        self.needs = (field, *rule.needs)
-        self._rule = rule
+    def __init__(self, field: str, inner: Rule) -> None:
+        self.needs = (field, *inner.needs)
+        self.inner = inner
+        self.gives_none = True
 
     def placed(self, place: Place) -> Rule:
-        return _NoneWith(self.needs[0], self._rule.placed(place))
+        """The same, what is in it placed."""
+        return NoneWith(self.needs[0], self.inner.placed(place))
+
+    def beside(self, rules: Mapping[str, Rule]) -> Rule:
+        """The same, what is in it bound."""
+        return NoneWith(self.needs[0], self.inner.beside(rules))
 
     def one(self, bits: Bits, *inputs: object) -> Any:
-        return None if inputs[0] is None else self._rule.one(bits, *inputs[1:])
+        """One value, or None."""
+        return None if inputs[0] is None else self.inner.one(bits, *inputs[1:])
 
     def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
-        values = self._rule.many(lanes, *inputs[1:])
+        """The values of all lanes."""
+        values = self.inner.many(lanes, *inputs[1:])
         return [
             None if one is None else value for one, value in zip(inputs[0], values, strict=True)
         ]
 
     def to_plan(self) -> dict[str, Any]:
-        return table("none_with", self.needs[0], rule=self._rule.to_plan())
+        """The other field, and what it is else."""
+        return table("none_with", self.needs[0], rule=self.inner.to_plan())
 
 
 @planned("none_with", "rule")
@@ -147,4 +187,4 @@ def none_with(field: str, rule: object) -> Rule:
     """
     if not isinstance(field, str):
         raise RecordRefused(f"none_with({show(field, 40)}): it takes the name of another field")
-    return _NoneWith(field, as_rule(rule))
+    return NoneWith(field, as_rule(rule))

@@ -12,6 +12,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.records.recognising import description_of
+from urnshelf.urn.grouping import text_of
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import Computed, Place, PlanRule, Rule, data_of, planned, table
 from urnshelf.urn.rules.given import as_rule
@@ -157,17 +158,33 @@ class _KnownBy(Rule):
     def __init__(self, field: str, known: Mapping[Any, Any], otherwise: Rule) -> None:
         self.needs = (field, *otherwise.needs)
         self._known, self._otherwise = dict(known), otherwise
+        self._by_text: dict[str, Any] = {}
 
     def one(self, bits: Bits, *inputs: object) -> Any:
         try:
             found = self._known.get(inputs[0], self)
         except TypeError:  # a value without a hash
             found = self
+        if found is self and self._by_text:
+            found = self._by_text.get(text_of(inputs[0]), self)
         return self._otherwise.one(bits, *inputs[1:]) if found is self else found
 
+    def beside(self, rules: Mapping[str, Rule]) -> Rule:
+        found = _KnownBy(self.needs[0], self._known, self._otherwise.beside(rules))
+        found._by_text = self._by_text
+        return found
+
+    def by_text(self) -> Rule:
+        """The same, its keys as a file has them: as texts."""
+        self._by_text = {text_of(key): value for key, value in self._known.items()}
+        return self
+
     def to_plan(self) -> dict[str, Any]:
-        known = {str(data_of(key)): data_of(value) for key, value in self._known.items()}
-        return {"known_by": self.needs[0], "is": known, "else": self._otherwise.to_plan()}
+        known = {text_of(key): data_of(value) for key, value in self._known.items()}
+        found = {"known_by": self.needs[0], "is": known}
+        other = self._otherwise
+        is_none = not other.needs and other.size == 1 and other.at(0) is None
+        return found if is_none else {**found, "else": other.to_plan()}
 
 
 @planned("known_by", "is", "else")
@@ -177,7 +194,8 @@ def _known_by_of(entry: PlanRule) -> Rule:
         raise RecordRefused(f"{entry.where}: known_by has a table of what is known, is = {{ … }}")
     found = {key: entry.typed(value) for key, value in known.items()}
     other = entry.options.get("else")
-    return known_by(entry.value, found, None if other is None else entry.rule_of(other))
+    rule = _KnownBy(entry.value, found, as_rule(None) if other is None else entry.rule_of(other))
+    return rule.by_text()
 
 
 def known_by(field: str, known: Mapping[Any, Any], otherwise: object = None) -> Rule:

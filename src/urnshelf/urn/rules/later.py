@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from typing import Any
@@ -131,20 +132,81 @@ def _moved(first: Any, gap: int, decimals: int) -> Any:
     raise RecordRefused(f"after(): {show(first, 40)} is no day, no moment and no number")
 
 
+class AfterBy(Computed):
+    """A value after another field's, by a gap that a rule draws.
+
+    Args:
+        field: the earlier one.
+        gap: draws days, or of numbers what is added.
+        form: the field's type.
+    """
+
+    def __init__(self, field: str, gap: Rule, form: Any = None) -> None:
+        self.needs = (field, *gap.needs)
+        self._gap, self._form = gap, form
+
+    def placed(self, place: Place) -> Rule:
+        """The same, for the field's type."""
+        bare = place.field.node.bare
+        form = self._form or (bare if bare in (date, datetime) else None)
+        return AfterBy(self.needs[0], self._gap.placed(place), form).standing(place)
+
+    def beside(self, rules: Mapping[str, Rule]) -> Rule:
+        """The same, its gap bound."""
+        found = AfterBy(self.needs[0], self._gap.beside(rules), self._form)
+        found.never_none_at = self.never_none_at
+        return found
+
+    def computed(self, bits: Bits, *inputs: object) -> Any:
+        """One value."""
+        return self._moved(inputs[0], self._gap.one(bits, *inputs[1:]))
+
+    def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
+        """All values, their gaps drawn together."""
+        if self.never_none_at and None in inputs[0]:
+            return super().many(lanes, *inputs)  # it says which
+        gaps = self._gap.many(lanes, *inputs[1:])
+        return list(map(self._moved, inputs[0], gaps))
+
+    def _moved(self, first: Any, gap: Any) -> Any:
+        if first is None or gap is None:
+            return None
+        first = _as_form(first, self._form)
+        if isinstance(first, datetime):
+            return first + timedelta(seconds=round(gap * _DAY))
+        if isinstance(first, date):
+            return first + timedelta(days=int(gap))
+        return _moved(first, gap, 0) if isinstance(first, int) else _added(first, gap)
+
+    def to_plan(self) -> dict[str, Any]:
+        """With the rule of its gap."""
+        return table("after", self.needs[0], gap=self._gap.to_plan())
+
+
+def _added(first: Any, gap: Any) -> Any:
+    if isinstance(first, (float, Decimal)):
+        exact = Decimal(str(first)) + Decimal(str(gap))
+        return float(exact) if isinstance(first, float) else exact
+    raise RecordRefused(f"after(): {show(first, 40)} is no day, no moment and no number")
+
+
 @planned("after", "gap", "decimals")
 def _after_of(entry: PlanRule) -> Rule:
     gap = entry.options.pop("gap", 60)
+    if isinstance(gap, Mapping):
+        # a gap is a number, whatever the field is
+        return after(entry.value, entry.number_rule(gap), **entry.options)
     return after(entry.value, tuple(gap) if isinstance(gap, list) else gap, **entry.options)
 
 
-def after(field: str, gap: int | tuple[int, int] = 60, decimals: int = 0) -> Rule:
+def after(field: str, gap: int | tuple[int, int] | Rule = 60, decimals: int = 0) -> Rule:
     """A value after another field's: a day, a moment or a number.
 
     Args:
         field: the earlier one; where it is None, this one is None, too, or cannot be drawn where it
             takes no None.
         gap: the least and the most, or the most alone: in days, or for numbers in units of the last
-            decimal; both included.
+            decimal; both included. Or a rule that draws it: days, or what is added to a number.
         decimals: of a number that is no whole one.
 
     Raises:
@@ -155,6 +217,8 @@ def after(field: str, gap: int | tuple[int, int] = 60, decimals: int = 0) -> Rul
     >>> insured.needs
     ('built_on',)
     """
+    if isinstance(gap, Rule):
+        return AfterBy(field, gap)
     low, high = gap if isinstance(gap, tuple) and len(gap) == 2 else (1, gap)
     if not all(isinstance(end, int) and not isinstance(end, bool) for end in (low, high)):
         raise RecordRefused(f"after({field!r}, {show(gap, 40)}): a gap is of whole numbers")

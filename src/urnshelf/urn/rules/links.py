@@ -9,6 +9,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.description import snake_case
 from urnshelf.types.forms import type_name
+from urnshelf.urn.dealing import Indexed
 from urnshelf.urn.mixing import Bits, key_of
 from urnshelf.urn.permutation import permuted
 from urnshelf.urn.rules.base import Place, PlanRule, Rule, planned, table
@@ -42,12 +43,26 @@ class Link(Rule):
         self.needs = () if once_per is None else (once_per,)
         self.where, self.is_optional = "", False
         self._parents: Parents = parents or tuple
+        self._reach: Callable[[str], Parents] | None = None
 
     def placed(self, place: Place) -> Rule:
         """The same link, its parents known."""
         parents = place.parents(self, place)
         found = Link(self.record_type, self.field, self.count, parents, self.once_per)
+
+        def reach(field: str) -> Parents:
+            return place.parents(Link(self.record_type, field, self.count), place)
+
+        found._reach = reach
         found.where, found.is_optional = place.where, place.field.node.optional
+        return found
+
+    def reaching(self, field: str) -> Rule | None:
+        """Another field of the same parent."""
+        if self._reach is None:
+            return None
+        found = copy(self)
+        found.field, found._parents = field, self._reach(field)
         return found
 
     def once(self, field: str) -> Link:
@@ -74,6 +89,16 @@ class Link(Rule):
             f"{self.where}: a link to a {name}, and there is none yet: stock one of your own, or "
             f"give the field a value"
         )
+
+    def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
+        """The parents of all lanes."""
+        parents = self._parents()
+        if not parents or self.once_per is not None or isinstance(parents, OfItsOwn):
+            return super().many(lanes, *inputs)
+        numbers: list[int] = lanes.below(len(parents)).tolist()
+        if isinstance(parents, Indexed):
+            return list(parents.at(numbers))
+        return [parents[number] for number in numbers]
 
     def to_plan(self) -> dict[str, Any]:
         """The other table is called after its records: `{ link = "vessels", field = "id" }`."""

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 from decimal import Decimal
 from fractions import Fraction
 from math import ceil, floor, isfinite
-from typing import Any
+from typing import Any, NamedTuple
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
@@ -41,6 +42,10 @@ class _Whole(Rule):
 
     def _decimals_of_plan(self) -> int | None:
         return None
+
+    def quantile_values(self) -> list[Any]:
+        """Values that stand at even distances."""
+        return [self.at(0), self.at(self._count - 1)]
 
 
 class _Real(_Whole):
@@ -98,8 +103,15 @@ class _Skewed(_Whole):
 
     def raw(self, bits: Any) -> Any:
         even = bits.below(1 << 20)
+        return self._placed(even)
+
+    def _placed(self, even: Any) -> Any:
         square = (even * even) >> 20
         return self._low + ((square * self._count) >> 20)
+
+    def quantile_values(self) -> list[Any]:
+        places = [*range(0, 1 << 20, 1 << 15), (1 << 20) - 1]
+        return [self.finish(self._placed(place)) for place in places]
 
     def narrowed(self, limits: Limits) -> Rule | None:
         rule = super().narrowed(limits)
@@ -162,6 +174,23 @@ class _Multiples(_Whole):
 
     def to_plan(self) -> dict[str, Any]:
         return Rule.to_plan(self)
+
+
+class Ends(NamedTuple):
+    """What a range is, as quantiles: values at even distances."""
+
+    values: list[Any]
+    decimals: int | None
+
+
+def plain_ends(rule: Rule) -> Ends | None:
+    """A range as quantiles; None for what is no range, or not of numbers, days or moments."""
+    if not isinstance(rule, _Whole) or isinstance(rule, _Multiples):
+        return None
+    values = rule.quantile_values()
+    if not isinstance(values[0], (int, float, Decimal, date)):
+        return None
+    return Ends(values if len(values) > 1 else values * 2, rule._decimals_of_plan())
 
 
 # --- within limits --------------------------------------------------------------------------------
