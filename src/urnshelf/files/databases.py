@@ -35,14 +35,14 @@ def save_sql(store: Store, url: str) -> None:
     """Write every table of the store to the database, all of them or none; tables of these names
     that are there are replaced.
     """
-    sqlalchemy = _sqlalchemy()
+    sqlalchemy = sqlalchemy_module()
     metadata = sqlalchemy.MetaData()
     # all values are made before the database is touched
     tables = [
         _table_of(view, file_table(view.record_type), metadata, sqlalchemy)
         for view in store.views()
     ]
-    with warnings.catch_warnings(), _opened(sqlalchemy, url) as connection:
+    with warnings.catch_warnings(), opened(sqlalchemy, url) as connection:
         warnings.simplefilter(
             "ignore", sqlalchemy.exc.SAWarning
         )  # of Decimals on SQLite: those that it would round are texts
@@ -72,9 +72,9 @@ def load_sql(
     store: Store, url: str, record_type: type, where: Condition | None, table: str | None
 ) -> None:
     """Put the rows of one table on the store: all of them, or nothing."""
-    sqlalchemy = _sqlalchemy()
+    sqlalchemy = sqlalchemy_module()
     shape = file_table(record_type)
-    with _opened(sqlalchemy, url) as connection:
+    with opened(sqlalchemy, url) as connection:
         name = _table_name(shape, table, sqlalchemy.inspect(connection))
         rows = _selected(connection, name, shape, where, sqlalchemy)
     put(store, {record_type: _records(rows, shape, f"table {name}, row")})
@@ -256,14 +256,14 @@ def _table_name(shape: FileTable, given: str | None, inspector: Any) -> str:
 
 
 @contextmanager
-def _opened(sqlalchemy: ModuleType, url: str) -> Iterator[Any]:
+def opened(sqlalchemy: ModuleType, url: str) -> Iterator[Any]:
     """A connection to the database, closed at the end."""
     try:
         engine = sqlalchemy.create_engine(url)
         _begin_as_told(engine, sqlalchemy)
         connection = engine.connect()
     except Exception as error:  # drivers raise their own
-        raise FileRefused(f"{_shown(url)} cannot be opened: {_hidden(error, url)}") from None
+        raise FileRefused(f"{shown_url(url)} cannot be opened: {_hidden(error, url)}") from None
     try:
         with connection:
             yield connection
@@ -286,7 +286,7 @@ def _begin_as_told(engine: Any, sqlalchemy: ModuleType) -> None:
     sqlalchemy.event.listen(engine, "begin", lambda made: made.exec_driver_sql("BEGIN"))
 
 
-def _shown(url: object) -> str:
+def shown_url(url: object) -> str:
     """A database URL without what must not be read by others."""
     text = re.sub(r"(?<=://).*@", "…@", str(url))
     return repr(re.sub(r"(?i)((?:password|passwd|pwd|secret|token|key)=)[^&]*", r"\1…", text))
@@ -303,7 +303,8 @@ def _hidden(error: Exception, url: object) -> str:
     return text
 
 
-def _sqlalchemy() -> Any:
+def sqlalchemy_module() -> Any:
+    """SQLAlchemy; raises FileRefused where it is not installed."""
     try:
         import sqlalchemy
     except ImportError:

@@ -4,34 +4,33 @@ from __future__ import annotations
 
 import json
 import tomllib
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from pathlib import Path
-from typing import Any, NamedTuple, TypedDict
+from typing import TYPE_CHECKING, Any, NamedTuple, TypedDict
 
 from urnshelf.errors import RecordRefused
 from urnshelf.files.file_table import plain_name
 from urnshelf.files.plan_checks import refuse_unknown, rules_told, whole_number
-from urnshelf.files.plan_gathered import GatheredBelow, without_gathered
+from urnshelf.files.plan_gathered import GatheredBelow, WithCounts, gathered_in
 from urnshelf.files.plan_values import rule_from
 from urnshelf.files.plan_variants import variants_told, whole_table
+from urnshelf.files.planned_table import PlannedTable, columns_of, link_to
 from urnshelf.files.whole import why
 from urnshelf.near_names import nearest
-from urnshelf.records.description import key_name
 from urnshelf.records.display import show
-from urnshelf.store.paths import fetcher
 from urnshelf.types.forms import type_name
 from urnshelf.types.loading import load_type
 from urnshelf.types.nodes import ANYTHING, Node, node_of
-from urnshelf.urn.dealing import Dealing, InTurn
+from urnshelf.urn.dealing import Dealing
 from urnshelf.urn.drawing import Urn
 from urnshelf.urn.layouts import drawable
 from urnshelf.urn.mixing import key_of
-from urnshelf.urn.rules.base import Rule
+from urnshelf.urn.rules.base import Computed, Rule
 from urnshelf.urn.rules.dealt import Dealt
 from urnshelf.urn.rules.following import Gathered
-from urnshelf.urn.rules.links import Link
-from urnshelf.urn.schemas.properties import property_names
-from urnshelf.urn.variants import Variant, untold
+
+if TYPE_CHECKING:
+    pass
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
@@ -39,79 +38,6 @@ FORMAT = 1
 _SAMPLE = 40
 _TOP = frozenset({"format", "seed", "tables", "kiosk", "variants"})
 _TABLE = frozenset({"type", "schema", "variant", "count", "start", "rules"})
-
-
-class PlannedTable:
-    """One table of a plan: its name, its record type or JSON Schema, and how many records from
-    which index on.
-    """
-
-    def __init__(
-        self, name: str, what: object, count: int, start: int, urn: Urn, rules: dict[str, Any]
-    ) -> None:
-        self.what, self.rules = untold(what, rules)
-        self.name, self.count, self.start = name, count, start
-        self._urn = urn
-
-    @property
-    def seed(self) -> int:
-        """What it is drawn from."""
-        return self._urn.seed
-
-    @property
-    def columns(self) -> dict[str, Node]:
-        """The columns and their types."""
-        return columns_of(self.what)
-
-    def chunks(self) -> Iterator[list[Any]]:
-        """The records, some thousands at a time."""
-        return self._urn.chunks(self.what, range(self.start, self.start + self.count), **self.rules)
-
-    def values(self, field: str | None) -> list[Any]:
-        """One field of all records: the key, where none is named."""
-        name = field or self._key
-        if name is None or name not in self.columns:
-            found = (
-                f"no field {field!r}"
-                if field
-                else "no field that is a key; name one with field = …"
-            )
-            raise RecordRefused(f"the table {self.name!r} has {found}")
-        fetch = fetcher(name)
-        return [fetch(record) for chunk in self.chunks() for record in chunk]
-
-    def some(self, field: str | None, indexes: range) -> list[Any]:
-        """One field of the records with these numbers, from the table's first: the key, where none
-        is named.
-        """
-        name = field or self._key
-        if name is None or name not in self.columns:
-            raise RecordRefused(f"the table {self.name!r} has no key; name a field with field = …")
-        start = self.start
-        several = range(indexes.start + start, indexes.stop + start)
-        fetch = fetcher(name)
-        rules = without_gathered(self.rules, name)
-        return [fetch(one) for one in self._urn.draw(self.what, several, **rules)]
-
-    @property
-    def _key(self) -> str | None:
-        record = None if isinstance(self.what, Mapping) else drawable(self.what)
-        if record is None:
-            return key_name(self.name, self.columns)
-        return record.key[0] if len(record.key) == 1 else None
-
-
-def columns_of(what: object) -> dict[str, Node]:
-    """The columns of a record type, a variant of one, or a JSON Schema, and their types."""
-    what = what.form if isinstance(what, Variant) else what
-    if isinstance(what, Mapping):
-        return dict.fromkeys(property_names(what), ANYTHING)
-    record = drawable(what)
-    if record is None:
-        raise RecordRefused(
-            f"{type_name(what)} is no record type: a dataclass, for example, is one"
-        )
-    return {name: field.node for name, field in record.given.items()}
 
 
 class PlannedKiosk(NamedTuple):
@@ -174,8 +100,8 @@ def read_plan(path: Path, seed: int | None = None, records: int | None = None) -
         tables[name] = _table(path, name, counted, Urn(found), tables)
     for table in tables.values():
         for rule in table.rules.values():
-            if isinstance(rule, GatheredBelow):
-                rule.check()
+            for one in gathered_in(rule):
+                one.check()
     return Plan(tables, kiosks, found)
 
 
@@ -255,7 +181,7 @@ def _table(
             rule,
             columns[field],
             f"{where}, field {field!r}",
-            lambda to, key, children: _link(where, to, key, children, before),
+            lambda to, key, children: link_to(where, to, key, children, before),
         )
     _gather(rules, columns, name, where, before)
     return _counted(name, table, where, what, urn, rules, before)
@@ -273,6 +199,12 @@ def _gather(
         if isinstance(rule, Gathered) and rule.needs[0] not in columns:
             at = f"{where}, field {field!r}"
             rules[field] = GatheredBelow(rule.text, columns[field].bare, name, tables, at)
+        counts = {one for one in rule.needs if one.startswith("count ")}
+        if counts:
+            at = f"{where}, field {field!r}"
+            rules[field] = WithCounts(
+                rule, {one: GatheredBelow(one, int, name, tables, at) for one in counts}
+            )
 
 
 def _of_rules(
@@ -291,7 +223,7 @@ def _of_rules(
                 rule,
                 nodes[field],
                 f"{where}, field {field!r}",
-                lambda to, key, children: _link(where, to, key, children, before),
+                lambda to, key, children: link_to(where, to, key, children, before),
             )
             for field, rule in told.items()
         }
@@ -300,7 +232,8 @@ def _of_rules(
     first = read(dict.fromkeys(told, ANYTHING))
     _gather(first, dict.fromkeys(told, ANYTHING), name, where, before)
     sample = urn.draw(loose, range(_SAMPLE), **first)
-    forms = {field: _form_of([row[field] for row in sample]) for field in told}
+    empty = _sometimes_none(first)
+    forms = {field: _form_of([row[field] for row in sample], field in empty) for field in told}
     what = _typed_dict(name, forms)
     columns = {field: node_of(form) for field, form in forms.items()}
     rules = read(columns)
@@ -329,11 +262,24 @@ def _counted(
     return PlannedTable(name, what, count, whole_number(table, "start", 0, where), urn, rules)
 
 
-def _form_of(values: list[Any]) -> Any:
+def _sometimes_none(rules: Mapping[str, Rule]) -> set[str]:
+    """The columns that are None in some records, whether a few show it or not."""
+    found = {field for field, rule in rules.items() if rule.gives_none}
+    while more := {
+        field
+        for field, rule in rules.items()
+        if isinstance(rule, Computed) and found & {*rule.needs} and field not in found
+    }:
+        found |= more
+    return found
+
+
+def _form_of(values: list[Any], is_sometimes_none: bool) -> Any:
     """The type of a column, by some of its values."""
     kinds = {type(value) for value in values} - {type(None)}
     form: Any = kinds.pop() if len(kinds) == 1 else Any
-    return form | None if form is not Any and None in values else form
+    has_none = is_sometimes_none or None in values
+    return form | None if form is not Any and has_none else form
 
 
 def _children(rule: Any, field: str, what: Any, urn: Urn, before: dict[str, PlannedTable]) -> int:
@@ -343,38 +289,6 @@ def _children(rule: Any, field: str, what: Any, urn: Urn, before: dict[str, Plan
     assert record is not None  # a schema has no rules
     dealing: Dealing = rule.dealing(key_of(urn.seed, record.full_name, field))
     return dealing.total(parents.count)
-
-
-def _link(
-    where: str, to: str, field: str | None, children: Any, before: dict[str, PlannedTable]
-) -> Rule:
-    table = before.get(to)
-    if table is None:
-        raise RecordRefused(
-            f"{where}: a link to {to!r}, but no such table stands above it; {nearest(to, before)}"
-        )
-    found: list[Any] = []
-
-    def parents() -> Sequence[Any]:
-        # drawn once, and only where somebody links to them
-        if not found:
-            found.extend(table.values(field))
-        return found
-
-    if children is not None:
-        in_turn = InTurn(lambda indexes: table.some(field, indexes), tuple)
-        return Dealt(table.what, children, field, in_turn.__getitem__)
-    # said here, where the line is known, and not when the first record is drawn
-    if not table.count:
-        raise RecordRefused(f"{where}: a link to {to!r}, which has no records")
-    return _TableLink(table.what, field, table.count, parents)
-
-
-class _TableLink(Link):
-    """A link whose parents are a table of the plan, not the shelf's or the urn's own."""
-
-    def placed(self, place: object) -> Rule:  # noqa: ARG002
-        return self
 
 
 def _typed(where: str, words: object) -> Any:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from decimal import Decimal
 from typing import Any, Protocol
 
@@ -73,6 +73,25 @@ class GatheredBelow(Gathered):
         values = table.some(self._field, indexes) if self._field else list(indexes)
         return self.come_to([value for value in values if value is not None])
 
+    def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
+        """The same for many in a row, their children drawn together."""
+        numbers = lanes.index.tolist()
+        if self._own not in self._tables or self._below not in self._tables or not numbers:
+            return super().many(lanes, *inputs)
+        if self._found is None:
+            self._found = self._looked_up()
+        table, children = self._found
+        start = self._tables[self._own].start
+        several = [children(number - start) for number in numbers]
+        first, last = several[0].start, several[-1].stop
+        if sum(map(len, several)) != last - first:
+            return super().many(lanes, *inputs)
+        values = table.some(self._field, range(first, last)) if self._field else range(first, last)
+        return [
+            self.come_to([v for v in values[one.start - first : one.stop - first] if v is not None])
+            for one in several
+        ]
+
     @property
     def nothing(self) -> Rule:
         """What stands there while nobody asks for it."""
@@ -99,6 +118,55 @@ class GatheredBelow(Gathered):
             f"{self._where}: gathered from {self._below!r}, whose records are not dealt to those "
             f"of {self._own!r}; give them a rule {{ dealt = {self._own!r}, children = … }}"
         )
+
+
+def gathered_in(rule: object) -> list[GatheredBelow]:
+    """What a rule gathers from another table."""
+    if isinstance(rule, WithCounts):
+        return list(rule.counts.values())
+    return [rule] if isinstance(rule, GatheredBelow) else []
+
+
+class WithCounts(Rule):
+    """A rule that goes by how many children a record has.
+
+    Args:
+        inner: needs `count lines`, which is no field.
+        counts: what counts them, by that name.
+    """
+
+    vectorised = False
+
+    def __init__(self, inner: Rule, counts: Mapping[str, GatheredBelow]) -> None:
+        self._inner, self.counts = inner, dict(counts)
+        self.needs = tuple(name for name in inner.needs if name not in counts)
+        self.gives_none = inner.gives_none
+
+    def placed(self, place: Place) -> Rule:
+        """The same, what is in it placed."""
+        return WithCounts(self._inner.placed(place), self.counts)
+
+    def beside(self, rules: Mapping[str, Rule]) -> Rule:
+        """The same, what is in it bound."""
+        return WithCounts(self._inner.beside(rules), self.counts)
+
+    def one(self, bits: Bits, *inputs: object) -> Any:
+        """One value."""
+        told = dict(zip(self.needs, inputs, strict=True))
+        given = [
+            self.counts[name].one(bits) if name in self.counts else told[name]
+            for name in self._inner.needs
+        ]
+        return self._inner.one(bits, *given)
+
+    def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
+        """The values of all lanes."""
+        told = dict(zip(self.needs, inputs, strict=True))
+        given = [
+            self.counts[name].many(lanes) if name in self.counts else told[name]
+            for name in self._inner.needs
+        ]
+        return self._inner.many(lanes, *given)
 
 
 def without_gathered(rules: Mapping[str, Any], field: str) -> dict[str, Any]:

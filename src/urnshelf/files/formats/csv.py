@@ -8,7 +8,7 @@ import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, TextIO
 
 from urnshelf.errors import FileRefused
 from urnshelf.files.file_table import Chunks, Entry, FileTable
@@ -20,12 +20,17 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write the records."""
-    cells = [(name, cell_writer(node)) for name, node in table.columns.items()]
     with path.open("w", newline="", encoding="utf-8") as file:
-        writer = csv.writer(file, lineterminator="\n")
-        writer.writerow(table.columns)
-        for chunk in chunks:
-            writer.writerows(_row(table.data(record), cells, table) for record in chunk)
+        write_to(file, chunks, table)
+
+
+def write_to(file: TextIO, chunks: Chunks, table: FileTable) -> None:
+    """Write the records to an open file, or a pipe."""
+    cells = [(name, cell_writer(node)) for name, node in table.columns.items()]
+    writer = csv.writer(file, lineterminator="\n")
+    writer.writerow(table.columns)
+    for chunk in chunks:
+        writer.writerows(_row(table.data(record), cells, table) for record in chunk)
 
 
 def _row(
