@@ -290,6 +290,18 @@ class DraftRefused(UrnShelfError):
     """
 
 
+class SampleRefused(UrnShelfError):
+    """A sample from which no rules can be learnt: too small to hide anybody, columns of mixed
+    kinds, or rules whose records would be the sample's own.
+
+    >>> from urnshelf.learning import learn
+    >>> learn(7)
+    Traceback (most recent call last):
+        ...
+    urnshelf.errors.SampleRefused: learn(7): it takes files, a data frame, or a dictionary of da...
+    """
+
+
 class TwinRefused(UrnShelfError):
     """A fake and a real one that cannot be compared: nothing of the interface is read, the real one
     holds something already, or cannot be made.

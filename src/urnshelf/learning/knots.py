@@ -1,0 +1,171 @@
+"""Distributions of numbers: knots that no single row tells, weights of values, scores by them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from urnshelf.learning.sample import Array
+from urnshelf.urn.ranks import ONE, Knots, ManyKnots, scores
+from urnshelf.urn.rules.in_order import ManySteps, Steps
+
+MANY, FEW, FROM = 25, 13, 400
+"""So many knots, fewer below so many rows."""
+_HEAP = 0.1
+"""What comes so often is a step of its own."""
+_DIGITS = 3
+
+
+@dataclass
+class Numbers:
+    """A column of numbers as whole ones.
+
+    Attributes:
+        units: the numbers, in units of the last decimal.
+        there: where it has one.
+        decimals: of the numbers.
+        steps: the different values, where there are few; None for a distribution.
+    """
+
+    units: Array
+    there: Array
+    decimals: int
+    steps: list[int] | None = None
+
+
+@dataclass
+class Fitted:
+    """How a column of numbers is distributed in groups, and the score of each row.
+
+    Attributes:
+        groups: the group of each row.
+        told: the distribution of each group: the values of its knots, or the weights of its steps.
+        at: where the knots of each group stand, per mille; None for evenly.
+        scores: of each row; 0 for none.
+    """
+
+    groups: Array
+    told: list[list[int]]
+    at: list[list[int] | None]
+    scores: Array = field(default_factory=lambda: np.zeros(0))
+
+
+def fitted(numbers: Numbers, groups: Array, count: int, smallest: int) -> Fitted:
+    """The distribution of each group.
+
+    Args:
+        numbers: the column.
+        groups: the group of each row.
+        count: of the groups.
+        smallest: so many rows tell a knot.
+    """
+    told: list[list[int]] = []
+    at: list[list[int] | None] = []
+    for group in range(count):
+        values = numbers.units[(groups == group) & numbers.there]
+        if numbers.steps is not None:
+            told.append(_weights(values, numbers.steps, smallest))
+            at.append(None)
+        else:
+            knots, places = _knots(values, smallest)
+            told.append(knots)
+            at.append(places)
+    found = Fitted(groups, told, at)
+    found.scores = _scores(numbers, found)
+    return found
+
+
+def _scores(numbers: Numbers, found: Fitted) -> Array:
+    if numbers.steps is not None:
+        steps = ManySteps([Steps(one) for one in found.told], np)
+        places = np.searchsorted(np.array(numbers.steps), numbers.units)
+        stand = steps.ranks(np.minimum(places, len(numbers.steps) - 1), found.groups)
+    else:
+        knots = [
+            Knots(values, ranks_of(at, len(values)))
+            for values, at in zip(found.told, found.at, strict=True)
+        ]
+        stand = ManyKnots(knots, np).ranks(numbers.units, found.groups)
+    return np.where(numbers.there, scores(stand, np), 0) / 81_920
+
+
+def ranks_of(at: Sequence[int] | None, count: int) -> list[int]:
+    """The ranks of knots told per mille, or evenly."""
+    if at is None:
+        return [ONE * place // (count - 1) for place in range(count)]
+    return [round(one * ONE / 1000) if one < 1000 else ONE for one in at]
+
+
+def _weights(values: Array, steps: Sequence[int], smallest: int) -> list[int]:
+    """How often each value comes, of a thousand or, of few rows, of a hundred."""
+    counts = np.array([int((values == one).sum()) for one in steps])
+    counts = np.where(counts < smallest, 0, counts)
+    if not counts.sum():
+        return [1] * len(steps)
+    whole = 1000 if len(values) >= 1000 else 100
+    return [int(one) for one in np.maximum(np.round(counts * whole / counts.sum()), counts > 0)]
+
+
+def _knots(values: Array, smallest: int) -> tuple[list[int], list[int] | None]:
+    """The knots of a distribution, each the median of so many neighbours."""
+    ordered = np.sort(values)
+    n = len(ordered)
+    if n == 0 or ordered[0] == ordered[-1]:
+        return [int(ordered[0]) if n else 0] * 2, None
+    places = np.linspace(0, 1000, MANY if n >= FROM else FEW)
+    heaps = _heaps(ordered, smallest)
+    if heaps:
+        inside = np.zeros(len(places), dtype=bool)
+        for low, high in heaps:
+            inside |= (places >= low) & (places <= high)
+        ends = [end for heap in heaps for end in heap]
+        places = np.unique(np.round(np.concatenate([places[~inside], ends, [0.0, 1000.0]])))
+    found = [_neighbours(ordered, place / 1000, smallest) for place in places]
+    heaped = [_of_heap(ordered, place, heaps) for place in places]
+    values_of = [one if heap is None else heap for one, heap in zip(found, heaped, strict=True)]
+    knots = np.maximum.accumulate(_rounded(np.array(values_of), ordered, smallest))
+    told = [int(one) for one in knots]
+    return told, [int(one) for one in places] if heaps else None
+
+
+def _heaps(ordered: Array, smallest: int) -> list[tuple[float, float]]:
+    """Where values stand that come often, per mille."""
+    values, firsts, counts = np.unique(ordered, return_index=True, return_counts=True)
+    n = len(ordered)
+    often = (counts >= max(_HEAP * n, smallest)) & (len(values) > 1)
+    return [
+        (round(1000 * first / n), round(1000 * (first + count) / n))
+        for first, count in zip(firsts[often], counts[often], strict=True)
+        if round(1000 * first / n) < round(1000 * (first + count) / n)
+    ][:12]
+
+
+def _of_heap(ordered: Array, place: float, heaps: Sequence[tuple[float, float]]) -> int | None:
+    for low, high in heaps:
+        if low <= place <= high:
+            middle = int((low + high) / 2000 * len(ordered))
+            return int(ordered[min(middle, len(ordered) - 1)])
+    return None
+
+
+def _neighbours(ordered: Array, part: float, smallest: int) -> int:
+    """The median of the rows around a place: at the ends, of the outermost ones."""
+    n, size = len(ordered), min(smallest, len(ordered))
+    first = int(min(max(round(part * (n - 1)) - size // 2, 0), n - size))
+    return int(ordered[first + (size - 1) // 2])
+
+
+def _rounded(values: Array, ordered: Array, smallest: int) -> Array:
+    """Three digits: of the value, or of the spread where that tells more; what so many rows share
+    as it is.
+    """
+    spread = max(int(ordered[-1] - ordered[0]), 1)
+    least = 10 ** max(len(str(spread)) - _DIGITS, 0)
+    digits = np.array([len(str(abs(int(one)))) for one in values])
+    own = 10.0 ** np.maximum(digits - _DIGITS, 0)
+    step = np.minimum(own, least)
+    # what many rows have tells nothing of one of them
+    often = np.searchsorted(ordered, values, "right") - np.searchsorted(ordered, values, "left")
+    return np.where(often >= smallest, values, np.round(values / step) * step)

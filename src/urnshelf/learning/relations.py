@@ -1,0 +1,265 @@
+"""Relations that every row keeps: numbers that come of others, labels that follow from others,
+days that are never before others.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import combinations, permutations
+from typing import NamedTuple
+
+import numpy as np
+
+from urnshelf.learning.sample import Array, SampleColumn
+
+SOME = 80
+"""So many rows are tried first."""
+_FEWEST = 5
+"""So many different values a number has that comes of others."""
+_MOST_TERMS = 4
+
+
+class Relation(NamedTuple):
+    """A number that comes of others.
+
+    Attributes:
+        name: of the column.
+        formula: as a plan tells it.
+        inputs: the columns in it.
+        rows: on how many it holds.
+    """
+
+    name: str
+    formula: str
+    inputs: tuple[str, ...]
+    rows: int
+
+
+def relations(columns: Mapping[str, SampleColumn]) -> list[Relation]:
+    """The columns that come of others, on all rows.
+
+    Args:
+        columns: of numbers.
+    """
+    usable = {name: one for name, one in columns.items() if _is_usable(one)}
+    found: dict[str, Relation] = {}
+    for ways in (_products_and_sums, _longer_sums, _differences):
+        for name, column in usable.items():
+            if name in found or (ways is _differences and _is_input(name, found)):
+                continue
+            relation = _first(name, column, usable, ways, found)
+            if relation is not None:
+                found[name] = relation
+    return list(found.values())
+
+
+def _is_usable(column: SampleColumn) -> bool:
+    values = column.numbers[column.there]
+    return len(np.unique(values[:2000])) >= 2 if len(values) >= SOME // 4 else False
+
+
+def _is_input(name: str, found: Mapping[str, Relation]) -> bool:
+    return any(name in one.inputs for one in found.values())
+
+
+def _first(
+    name: str,
+    column: SampleColumn,
+    usable: Mapping[str, SampleColumn],
+    ways: object,
+    found: Mapping[str, Relation],
+) -> Relation | None:
+    if len(np.unique(column.numbers[column.there][:2000])) < _FEWEST:
+        return None
+    others = {other: one for other, one in usable.items() if other != name}
+    # where it is not missing, and spread over all of them
+    rows = np.flatnonzero(column.there)
+    some = rows[np.linspace(0, len(rows) - 1, min(SOME, len(rows))).astype(int)]
+    assert callable(ways)
+    for text, inputs in ways(others, column, some):
+        if any(_comes_of(one, name, found) for one in inputs):
+            continue
+        if _holds(text, inputs, column, usable):
+            return Relation(name, text, inputs, len(rows))
+    return None
+
+
+def _comes_of(name: str, target: str, found: Mapping[str, Relation]) -> bool:
+    """Whether a column comes of another one, directly or not."""
+    if name == target:
+        return True
+    return name in found and any(_comes_of(one, target, found) for one in found[name].inputs)
+
+
+def _holds(
+    text: str, inputs: Sequence[str], column: SampleColumn, usable: Mapping[str, SampleColumn]
+) -> bool:
+    """Whether a formula holds on all rows, and is missing where one of its fields is."""
+    values = {name: usable[name].numbers for name in inputs}
+    with np.errstate(all="ignore"):
+        made = np.asarray(eval(compile(text, "formula", "eval"), {"__builtins__": {}}, values))
+    is_missing = ~np.isfinite(made)
+    return bool(
+        np.array_equal(is_missing, ~column.there)
+        and _alike(made, column.numbers, column.decimals)[column.there].all()
+    )
+
+
+def _alike(made: Array, told: Array, decimals: int) -> Array:
+    """Whether numbers are the same when they are rounded, whichever way a half goes."""
+    near = 0.5 * 10.0**-decimals + 1e-9 * np.maximum(1.0, np.abs(told))
+    return np.asarray(np.abs(made - told) <= near)
+
+
+Candidates = Iterator[tuple[str, tuple[str, ...]]]
+
+
+def _products_and_sums(
+    others: Mapping[str, SampleColumn], column: SampleColumn, some: Array
+) -> Candidates:
+    values = {name: one.numbers[some] for name, one in others.items()}
+    if not values:
+        return
+    pairs = list(combinations(values, 2))
+    every = np.stack(list(values.values()))
+    at = np.array(list(combinations(range(len(values)), 2)), dtype=int).reshape(-1, 2)
+    products, sums = every[at[:, 0]] * every[at[:, 1]], every[at[:, 0]] + every[at[:, 1]]
+    for n in _fitting(products, column, some):
+        yield "{} * {}".format(*pairs[n]), pairs[n]
+    for n in _fitting(sums, column, some):
+        yield "{} + {}".format(*pairs[n]), pairs[n]
+    for d, part, told, is_percent in _rates(values):
+        for text, factor in ((f"(1 - {told})", 1 - part), (f"(1 + {told})", 1 + part)):
+            for n in _fitting(products * factor, column, some):
+                if d not in pairs[n]:
+                    yield f"{pairs[n][0]} * {pairs[n][1]} * {text}", (*pairs[n], d)
+            for n in _fitting(every * factor, column, some):
+                if (a := list(values)[n]) != d:
+                    yield f"{a} * {text}", (a, d)
+        for n in _fitting(every * part, column, some) if is_percent else []:
+            if (a := list(values)[n]) != d:
+                yield f"{a} * {told}", (a, d)
+
+
+def _rates(values: Mapping[str, Array]) -> Iterator[tuple[str, Array, str, bool]]:
+    """The columns that may be parts of a whole, or of a hundred: how they are told in a formula."""
+    for name, one in values.items():
+        if _is_rate(one):
+            is_percent = bool(np.nanmax(one) > 1)
+            told = f"{name} / 100" if is_percent else name
+            yield name, one / (100 if is_percent else 1), told, is_percent
+
+
+def _fitting(made: Array, column: SampleColumn, some: Array) -> list[int]:
+    """Which rows of a matrix are a column, in what they have."""
+    target = column.numbers[some]
+    # a few first: most are none
+    few = slice(0, len(target), max(len(target) // 6, 1))
+    near = _alike(made[:, few], target[None, few], column.decimals) | np.isnan(made[:, few])
+    likely = np.flatnonzero(near.all(axis=1))
+    return [int(n) for n in likely if _fits(made[n], target, column.decimals)]
+
+
+def _is_rate(values: Array) -> bool:
+    there = values[~np.isnan(values)]
+    return bool(len(there)) and float(there.min()) >= 0 and float(there.max()) <= 100
+
+
+def _longer_sums(
+    others: Mapping[str, SampleColumn], column: SampleColumn, some: Array
+) -> Candidates:
+    """Sums of three or four."""
+    values = {name: one.numbers[some] for name, one in others.items()}
+    # no sum of so many is known by chance among more
+    names = [name for name, one in values.items() if np.nanmin(one) >= 0][:14]
+    for many in range(3, _MOST_TERMS + 1):
+        several = list(combinations(names, many))
+        if several:
+            made = np.stack([np.sum([values[one] for one in names], axis=0) for names in several])
+            for n in _fitting(made, column, some):
+                yield " + ".join(several[n]), several[n]
+
+
+def _differences(
+    others: Mapping[str, SampleColumn], column: SampleColumn, some: Array
+) -> Candidates:
+    target, decimals = column.numbers[some], column.decimals
+    values = {name: one.numbers[some] for name, one in others.items()}
+    pairs = list(permutations(values, 2))
+    if not values:
+        return
+    every = np.stack(list(values.values()))
+    at = np.array(list(permutations(range(len(values)), 2)), dtype=int).reshape(-1, 2)
+    with np.errstate(all="ignore"):
+        for n in _fitting(every[at[:, 0]] - every[at[:, 1]], column, some):
+            yield "{} - {}".format(*pairs[n]), pairs[n]
+        for n in _fitting(every[at[:, 0]] / every[at[:, 1]], column, some):
+            yield "{} / {}".format(*pairs[n]), pairs[n]
+        for a in values:
+            ratio = np.round(np.nanmedian(target / values[a]), 6)
+            if ratio not in (0, 1) and np.isfinite(ratio) and abs(ratio) < 1e6:
+                told = f"{float(ratio):.6f}".rstrip("0").rstrip(".")
+                if _fits(values[a] * float(told), target, decimals):
+                    yield f"{a} * {told}", (a,)
+
+
+def _fits(made: Array, target: Array, decimals: int) -> bool:
+    there = ~np.isnan(target) & np.isfinite(made)
+    # of what is the same throughout nothing is learnt
+    return bool(
+        there.sum() >= 10
+        and _alike(made[there], target[there], decimals).all()
+        and len(np.unique(made[there])) >= _FEWEST - 1
+    )
+
+
+# --- labels that follow ---------------------------------------------------------------------------
+
+
+def followed(
+    codes: Array, count: int, others: Mapping[str, Array]
+) -> tuple[str, dict[int, int]] | None:
+    """The column of labels that tells another one exactly, and which of its labels goes with which.
+
+    Args:
+        codes: the label of each row; -1 for none.
+        count: how many labels there are.
+        others: the codes of the columns before it.
+    """
+    for name, given in others.items():
+        both = (codes >= 0) & (given >= 0)
+        if both.sum() != (given >= 0).sum() or both.sum() < 2 * count:
+            continue
+        if not np.array_equal(codes >= 0, given >= 0):
+            continue
+        pairs = np.flatnonzero(np.bincount(given[both] * count + codes[both]))
+        if len(pairs) == int((np.bincount(given[both]) > 0).sum()) and len(pairs) >= count > 1:
+            return name, {int(pair // count): int(pair % count) for pair in pairs}
+    return None
+
+
+# --- days in order --------------------------------------------------------------------------------
+
+
+def earlier(name: str, columns: Mapping[str, SampleColumn]) -> str | None:
+    """The day or moment that another one is never before: the nearest of them.
+
+    Args:
+        name: of the later one.
+        columns: all days and moments of one kind.
+    """
+    one = columns[name]
+    best: tuple[float, str] | None = None
+    for other, column in columns.items():
+        if other == name or column.form != one.form or column.zoned != one.zoned:
+            continue
+        both = one.there & column.there
+        # where it is there, the other is, too
+        if both.sum() < 20 or both.sum() < one.there.sum():
+            continue
+        gaps = one.numbers[both] - column.numbers[both]
+        if gaps.min() >= 0 and gaps.max() > 0:
+            middle = float(np.median(gaps))
+            if best is None or middle < best[0]:
+                best = middle, other
+    return None if best is None else best[1]
