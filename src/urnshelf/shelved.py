@@ -19,6 +19,7 @@ from urnshelf.store.tables import Table
 if TYPE_CHECKING:
     from collections.abc import Iterator
     from os import PathLike
+    from pathlib import Path
     from uuid import UUID
 
     from urnshelf.urn.drawing import Urn
@@ -67,6 +68,8 @@ class Shelved:
         self, what: type[T] | Variant[T], n: None, /, *children: Children, **fields: object
     ) -> T: ...
     @overload
+    def stock(self, what: Path, /) -> dict[str, list[Any]]: ...
+    @overload
     def stock(self, what: list[T], /) -> list[T]: ...
     @overload
     def stock(self, what: T, /) -> T: ...
@@ -81,7 +84,7 @@ class Shelved:
 
         Args:
             what: a record type, or a variant of one, to draw; a record of your own, or a list of
-                them.
+                them; the path of a plan file, whose tables are drawn.
             n: how many to draw; none for one; or a mapping of all fields for a record of your own.
             children: of each of them, `rules.children(Mooring, (0, 5), days=3)`, which are stocked
                 with them.
@@ -89,7 +92,8 @@ class Shelved:
                 drawn record.
 
         Returns:
-            Copies of what was put there: a list where a number was given, one record otherwise.
+            Copies of what was put there: a list where a number was given, one record otherwise; of
+            a plan a list for each table, by its name.
 
         Raises:
             RecordRefused: a type that cannot be drawn, an unknown field, a value of another type

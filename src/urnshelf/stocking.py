@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
@@ -58,7 +59,28 @@ class Stocking:
                 self._with_children(what, found if isinstance(found, list) else [found], below)
             return found
 
+    def _of_plan(self, path: Path) -> dict[str, list[Any]]:
+        """The records of all tables of a plan file."""
+        from urnshelf.files.plan_file import read_plan  # few tests have one
+
+        found = {}
+        for table in read_plan(path).tables.values():
+            if isinstance(table.what, Mapping):
+                raise RecordRefused(
+                    f"stock({path.name}): the table {table.name!r} has a JSON Schema, and the "
+                    "shelf holds records of types; give it a type, or rules alone"
+                )
+            view = self._store.view(table.what)
+            found[table.name] = [view.add(one) for some in table.chunks() for one in some]
+        return found
+
     def _stocked(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:
+        if isinstance(what, Path):
+            if n is not None or fields:
+                raise RecordRefused(
+                    f"stock({what.name}, …): a plan file tells the counts and rules itself"
+                )
+            return self._of_plan(what)
         if isinstance(n, Mapping):
             return self._store.view(what).add(what(**n))
         if isinstance(what, type):

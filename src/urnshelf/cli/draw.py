@@ -10,11 +10,14 @@ from typing import Any
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
+from urnshelf.cli.draw_parts import Parted, draw_in_parts
 from urnshelf.cli.showing import console, number_of, record_table
 from urnshelf.errors import RecordRefused
 from urnshelf.files.file_table import file_table, plain_name
-from urnshelf.files.plan_file import PlannedTable, columns_of, read_plan
+from urnshelf.files.formats import csv, jsonl
+from urnshelf.files.plan_file import read_plan
 from urnshelf.files.plan_values import from_text
+from urnshelf.files.planned_table import PlannedTable, columns_of
 from urnshelf.files.whole import unfinished
 from urnshelf.files.writing import endings, made_folder, write
 from urnshelf.near_names import nearest
@@ -34,6 +37,9 @@ def draw(
     fields: list[str],
     out: str | None,
     picture: str | None,
+    format: str | None,
+    only: str | None,
+    parted: Parted,
 ) -> None:
     """Draw what the command line asks for.
 
@@ -44,13 +50,21 @@ def draw(
         fields: `field=value` words.
         out: a file, or a folder for the tables of a plan.
         picture: a PNG file.
+        only: one table of a plan.
+        format: of the files in a folder, or of what is written to a pipe.
+        parted: whether and how it is drawn in parts.
     """
+    if parted.is_told:
+        _in_parts(what, count, fields, seed, out, format or "parquet", parted)
+        return
+    if format is not None and out is None:
+        raise RecordRefused(f"--format {format} is that of files, or of a pipe: -o FOLDER, or -o -")
     if what.endswith(".toml"):
         if count is not None or fields:
             raise RecordRefused(
                 "a plan file tells the counts and rules itself: -n and --set go with MODULE:TYPE"
             )
-        _draw_plan(_tables(Path(what), seed), out, picture)
+        _draw_plan(_tables(Path(what), seed, only), out, picture, format)
         return
     table = _table(load_type(what), SHOWN if count is None else count, seed or 0, fields)
     if picture is not None:
@@ -58,8 +72,10 @@ def draw(
 
         save_picture(table, Path(picture))
         print(f"{picture}: {len(table.columns)} fields of {number_of(range(table.count))}")
-    if out is not None:
-        _write([(table, Path(out))])
+    if out == "-":
+        _stream([table], format)
+    elif out is not None:
+        _write([(table, _of_format(Path(out), format))])
     if out is None and picture is None:
         _preview(table)
 
@@ -79,14 +95,59 @@ def _table(what: object, count: int, seed: int, fields: list[str]) -> PlannedTab
     return PlannedTable(type_name(what).lower(), what, count, 0, Urn(seed), rules)
 
 
-def _tables(path: Path, seed: int | None) -> list[PlannedTable]:
+def _tables(path: Path, seed: int | None, only: str | None) -> list[PlannedTable]:
     plan = read_plan(path, seed)
     if not plan.tables:
         raise RecordRefused(f"{path.name} has no tables: urnshelf serve {path} serves its kiosks")
-    return list(plan.tables.values())
+    if only is not None and only not in plan.tables:
+        raise RecordRefused(f"--table {only}: {path.name} has none; {nearest(only, plan.tables)}")
+    return [one for name, one in plan.tables.items() if only in (None, name)]
 
 
-def _draw_plan(tables: list[PlannedTable], out: str | None, picture: str | None) -> None:
+def _of_format(path: Path, format: str | None) -> Path:
+    if format is not None and path.suffix != f".{format}":
+        raise RecordRefused(f"-o {path.name} --format {format}: these say two things; give one")
+    return path
+
+
+def _in_parts(
+    what: str,
+    count: int | None,
+    fields: list[str],
+    seed: int | None,
+    out: str | None,
+    format: str,
+    parted: Parted,
+) -> None:
+    if not what.endswith(".toml") or count is not None or fields:
+        raise RecordRefused(
+            "parts are of a plan file, which tells counts and rules: write one with "
+            f'[tables.records], type = "{what}", count = {count or 1_000_000}'
+        )
+    if out is None or out == "-" or Path(out).suffix in endings():
+        raise RecordRefused("parts go into a folder: -o FOLDER")
+    draw_in_parts(Path(what), seed, Path(out), format, parted)
+
+
+def _stream(tables: list[PlannedTable], format: str | None) -> None:
+    """Write records to standard output, as they are drawn."""
+    if len(tables) > 1:
+        names = ", ".join(table.name for table in tables)
+        raise RecordRefused(
+            f"-o - writes one table, and the plan has {names}: --table NAME chooses it"
+        )
+    writers = {"jsonl": jsonl.write_to, "csv": csv.write_to}
+    if (format or "jsonl") not in writers:
+        raise RecordRefused(f"-o - --format {format}: a pipe takes {' or '.join(writers)}")
+    sys.stdout.flush()
+    with open(sys.stdout.fileno(), "w", encoding="utf-8", newline="", closefd=False) as file:
+        table = tables[0]
+        writers[format or "jsonl"](file, table.chunks(), file_table(table.what))
+
+
+def _draw_plan(
+    tables: list[PlannedTable], out: str | None, picture: str | None, format: str | None
+) -> None:
     if picture is not None:
         from urnshelf.cli.plan_picture import save_plan_picture
 
@@ -97,12 +158,17 @@ def _draw_plan(tables: list[PlannedTable], out: str | None, picture: str | None)
             _preview(table)
     if out is None:
         return
-    _write([(table, _place(table, out)) for table in tables])
+    if out == "-":
+        _stream(tables, format)
+        return
+    _write([(table, _place(table, out, format)) for table in tables])
 
 
-def _place(table: PlannedTable, out: str) -> Path:
+def _place(table: PlannedTable, out: str, format: str | None) -> Path:
     name = plain_name(table.name)
-    return Path(out.replace("*", name)) if "*" in out else Path(out) / f"{name}.csv"
+    if "*" in out:
+        return _of_format(Path(out.replace("*", name)), format)
+    return Path(out) / f"{name}.{format or 'csv'}"
 
 
 def _preview(table: PlannedTable) -> None:

@@ -55,9 +55,14 @@ def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         tour(chosen.seed)
     elif chosen.command == "draw":
         from urnshelf.cli.draw import draw
+        from urnshelf.cli.draw_parts import Parted
 
         sys.path.insert(0, "")  # the user's own modules, as with `python -m`
-        draw(chosen.what, chosen.n, chosen.seed, chosen.set, chosen.output, chosen.picture)
+        draw(
+            chosen.what, chosen.n, chosen.seed, chosen.set, chosen.output, chosen.picture,
+            chosen.format, chosen.table,
+            Parted(chosen.parts, chosen.part, chosen.engine, chosen.scheduler, chosen.workers),
+        )  # fmt: skip
     elif chosen.command == "explain":
         from urnshelf.cli.explain import explain
 
@@ -83,6 +88,8 @@ def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         return twin(Wanted(
             chosen.what, chosen.real, chosen.arrange, chosen.sequences, chosen.seed, chosen.replies
         ))  # fmt: skip
+    elif chosen.command == "learn":
+        return _learn(chosen)
     elif chosen.command == "draft":
         return _draft(chosen)
     else:
@@ -97,6 +104,19 @@ def _draft(chosen: argparse.Namespace) -> int:
     return draft(Wanted(
         chosen.what, chosen.output, chosen.runs, chosen.seed, chosen.plant_bugs or 0,
         chosen.picture, chosen.allow_side_effects,
+    ))  # fmt: skip
+
+
+def _learn(chosen: argparse.Namespace) -> int:
+    lacking = [name for name in ("numpy", "pandas") if find_spec(name) is None]
+    if lacking:
+        raise SettingRefused(f"learn needs {' and '.join(lacking)}: pip install 'urnshelf[data]'")
+    from urnshelf.cli.learn import Wanted, learn_plan
+
+    sys.path.insert(0, "")  # the user's own modules, as with `python -m`
+    return learn_plan(Wanted(
+        chosen.sample, chosen.output, chosen.smallest_group, chosen.relabel, chosen.without,
+        chosen.missing, chosen.type, chosen.picture, chosen.database, chosen.table,
     ))  # fmt: skip
 
 
@@ -141,15 +161,29 @@ def _parser() -> argparse.ArgumentParser:
         metavar="PNG|SVG",
         help="save a picture: a panel a field; of a plan, its tables",
     )
+    _add_parts(draw)
     _add_explain(commands)
     _add_ledger(commands)
     _add_serve(commands)
+    _add_learn(commands)
     _add_draft(commands)
     _add_twin(commands)
     mend = commands.add_parser("mend", help="literals in a test file's assertions, as they are now")
     mend.add_argument("file", metavar="TESTS.py", help="a file of tests, drafted or by hand")
     mend.add_argument("--write", action="store_true", help="write them; else they are only shown")
     return parser
+
+
+def _add_parts(draw: argparse.ArgumentParser) -> None:
+    draw.add_argument("--format", metavar="FORMAT", help="of a folder's files, or of -o - (jsonl)")
+    draw.add_argument("--table", metavar="NAME", help="only this table of the plan")
+    draw.add_argument(
+        "--parts", type=_count, metavar="N", help="in so many parts, each alone, into a folder"
+    )
+    draw.add_argument("--part", metavar="I/N", help="only part I of N, here")
+    draw.add_argument("--engine", metavar="dask", help="what draws many parts at once")
+    draw.add_argument("--scheduler", metavar="ADDRESS", help="of a cluster; else processes here")
+    draw.add_argument("--workers", type=_count, metavar="N", help="how many processes here")
 
 
 def _add_explain(commands: Any) -> None:
@@ -161,6 +195,35 @@ def _add_explain(commands: Any) -> None:
         metavar="MODULE:INTERFACE",
         help="a repository, a DAO, a store, a unit of work; MODULE:INTERFACE.METHOD for one of it",
     )
+
+
+def _add_learn(commands: Any) -> None:
+    learn = commands.add_parser(
+        "learn", help="the rules of a plan file, from a sample, and nobody who is in it"
+    )
+    learn.add_argument(
+        "sample", nargs="*", metavar="SAMPLE",
+        help="CSV, JSON, JSON Lines and Parquet files, a folder of them, a saved shelf",
+    )  # fmt: skip
+    learn.add_argument(
+        "-o", "--output", metavar="PLAN.toml", help="write the plan; else it is told"
+    )
+    learn.add_argument(
+        "--smallest-group", type=_count, metavar="K",
+        help="what fewer rows share is not told (5 below 1,000 rows, else 10)",
+    )  # fmt: skip
+    for name, meta, told in (
+        ("relabel", "FIELD", "make its labels anew"),
+        ("without", "FIELD", "leave it out"),
+        ("missing", "TEXT", "a text that stands for nothing"),
+        ("type", "[TABLE=]MODULE:TYPE", "the record type, whose fields and limits are kept"),
+        ("table", "NAME", "of the database; all, where none is named"),
+    ):
+        learn.add_argument(f"--{name}", action="append", default=[], metavar=meta, help=told)
+    learn.add_argument(
+        "--from", dest="database", metavar="URL", help="a database, sqlite:///harbour.db"
+    )
+    learn.add_argument("--picture", metavar="PNG|SVG", help="the sample, and what is drawn over it")
 
 
 def _add_draft(commands: Any) -> None:

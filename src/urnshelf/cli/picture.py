@@ -15,7 +15,7 @@ from typing import Any
 
 from urnshelf.cli.picture_file import check_picture, save_figure
 from urnshelf.cli.showing import cell, number_of
-from urnshelf.files.plan_file import PlannedTable
+from urnshelf.files.planned_table import PlannedTable
 from urnshelf.store.paths import fetcher
 
 MOST = 10_000

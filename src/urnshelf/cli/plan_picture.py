@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.cli.picture_file import check_picture, save_figure
 from urnshelf.cli.showing import number_of
-from urnshelf.files.plan_file import PlannedTable
+from urnshelf.files.planned_table import PlannedTable
 from urnshelf.store.paths import fetcher
 from urnshelf.urn.rules.dealt import Dealt
 from urnshelf.urn.rules.links import Link

@@ -9,7 +9,8 @@ from typing import Any
 from urnshelf.calls.cueing import cue
 from urnshelf.calls.replies import raising
 from urnshelf.errors import FileRefused, RecordRefused, UrnShelfError
-from urnshelf.files.plan_file import Plan, PlannedKiosk, PlannedTable
+from urnshelf.files.plan_file import Plan, PlannedKiosk
+from urnshelf.files.planned_table import PlannedTable
 from urnshelf.kiosk.core import KioskCore
 from urnshelf.kiosk.filling import from_template
 from urnshelf.kiosk.response import response, undocumented

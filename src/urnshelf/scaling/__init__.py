@@ -1,0 +1,3 @@
+"""Drawing beyond one machine: parts that anybody can draw alone, and an engine that has many drawn
+at once.
+"""

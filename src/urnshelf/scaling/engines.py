@@ -1,0 +1,85 @@
+"""Engines that have many parts drawn at once: Dask, in processes here or on a cluster."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from urnshelf.errors import RecordRefused, SettingRefused
+from urnshelf.scaling.part_files import Part, Work, draw_part
+
+__tracebackhide__ = True  # a failing test shows its own lines, not ours
+
+ENGINES = ("dask",)
+
+
+def drawn_by_dask(
+    work: Work,
+    numbers: list[int],
+    scheduler: str | None,
+    workers: int | None,
+    tell: Callable[[Part], None],
+) -> None:
+    """Have parts drawn by Dask; each is told as soon as it is whole.
+
+    Args:
+        work: what is drawn; its paths must be there for the workers, too.
+        numbers: of the parts.
+        scheduler: the address of a cluster; without it processes of this machine.
+        workers: how many of these; as many as there are processors, where it is None.
+        tell: takes each part.
+
+    Raises:
+        SettingRefused: Dask is not installed, or nobody answers at the address.
+    """
+    from_module = _distributed()
+    with _client(
+        from_module, scheduler, min(workers or os.cpu_count() or 1, len(numbers) or 1)
+    ) as client:
+        waiting = [client.submit(draw_part, work, number, pure=False) for number in numbers]
+        try:
+            for one in from_module.as_completed(waiting):
+                tell(one.result())
+        finally:
+            # after an error, or Ctrl-C, nothing more is begun
+            client.cancel([one for one in waiting if not one.done()])
+
+
+@contextmanager
+def _client(distributed: Any, scheduler: str | None, workers: int) -> Iterator[Any]:
+    if scheduler is not None:
+        try:
+            client = distributed.Client(scheduler, timeout="10s")
+        except (OSError, ValueError) as error:
+            raise SettingRefused(
+                f"--scheduler {scheduler}: nobody answers there ({str(error).splitlines()[0]})"
+            ) from None
+        with client:
+            yield client
+        return
+    with (
+        distributed.LocalCluster(
+            n_workers=workers, threads_per_worker=1, processes=True, dashboard_address=None
+        ) as cluster,
+        distributed.Client(cluster) as client,
+    ):
+        yield client
+
+
+def _distributed() -> Any:
+    try:
+        import distributed
+    except ImportError:
+        raise SettingRefused(
+            "the engine dask needs Dask and distributed: pip install 'urnshelf[scale]'"
+        ) from None
+    return distributed
+
+
+def checked_engine(name: str | None) -> str | None:
+    """An engine that there is; raises RecordRefused for any other."""
+    if name is not None and name not in ENGINES:
+        raise RecordRefused(f"--engine {name}: there is {', '.join(ENGINES)}")
+    return name
