@@ -18,10 +18,11 @@ import pandas as pd
 
 from urnshelf import Urn
 from urnshelf.learning import learn
+from urnshelf.learning.framed import sample_table
 from urnshelf.learning.how_far import correlations, distance, ordered_columns
 from urnshelf.learning.learnt import drawn_table, read_text
 from urnshelf.learning.relations import relations
-from urnshelf.learning.sample import SampleTable, sample_table
+from urnshelf.learning.sample import SampleTable
 
 Frame = pd.DataFrame
 Target = tuple[str, bool] | None

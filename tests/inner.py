@@ -11,6 +11,7 @@ import importlib
 import pkgutil
 
 import click
+import dask.dataframe
 import dependency_injector.providers
 import fastapi
 import flask
@@ -29,8 +30,8 @@ for module in pkgutil.walk_packages(urnshelf.__path__, "urnshelf."):
         importlib.import_module(module.name)
 
 LOADED = (
-    click, dependency_injector, fastapi, flask, huey, matplotlib, pandas, pyarrow.parquet,
-    scipy.stats, sqlalchemy,
+    click, dask.dataframe, dependency_injector, fastapi, flask, huey, matplotlib, pandas,
+    pyarrow.parquet, scipy.stats, sqlalchemy,
 )  # fmt: skip
 QUICK = ("cacheprovider", "hypothesispytest", "anyio", "asyncio")
 """No inner run needs these plugins, and some of them take longer to load than the test itself."""

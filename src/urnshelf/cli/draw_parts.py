@@ -65,7 +65,7 @@ def draw_in_parts(plan: Path, seed: int | None, folder: Path, format: str, told:
         else:
             print(f"{folder}: {left} of {parts} parts are lacking")
         return
-    parts = told.parts or USUAL
+    parts = USUAL if told.parts is None else told.parts
     work = Work(plan, seed, folder, f".{format}", parts)
     begun(work)
     with _progress(parts) as advance:

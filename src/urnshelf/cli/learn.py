@@ -14,7 +14,7 @@ from urnshelf.cli.showing import console
 from urnshelf.errors import SampleRefused
 from urnshelf.files.writing import made_folder
 from urnshelf.learning import Learnt, learn
-from urnshelf.types.loading import load_type
+from urnshelf.learning.leaks import REFUSED, WARNED, LeakCheck
 
 _FAR, _NEAR = 0.1, 0.05
 _STYLES = {"passed": "green", "near": "yellow", "not judged": "yellow"}
@@ -90,9 +90,9 @@ def learn_plan(wanted: Wanted) -> int:
     return 0
 
 
-def _type(words: str) -> tuple[str, object]:
+def _type(words: str) -> tuple[str, str]:
     table, equals, told = words.rpartition("=")
-    return (table if equals else "records"), load_type(told)
+    return (table if equals else "records"), told
 
 
 def _tell(found: Learnt, out: Console) -> None:
@@ -118,9 +118,28 @@ def _tell(found: Learnt, out: Console) -> None:
         for column, why in found.left_out.get(name, {}).items():
             out.print(Text(f"left out: {column}, {why}", style="yellow"), soft_wrap=True)
         out.print()
-    for check in found.leaks:
-        out.print(Text(str(check), style=_STYLES.get(check.verdict, "")), soft_wrap=True)
-    out.print(Text(_PROMISE, style="dim"), soft_wrap=True)
+    if found.leaks:
+        _tell_leaks(found.leaks, out)
+    out.print(Text(_PROMISE, style="dim"))
+
+
+def _tell_leaks(leaks: list[LeakCheck], out: Console) -> None:
+    out.print(
+        Text(
+            "What it gives away: learnt from one half of the rows, are drawn ones closer to it "
+            f"than to the other? Chance is 50%, over {WARNED:.0%} is near, over {REFUSED:.0%} is "
+            "refused."
+        )
+    )
+    table = Table(box=box.SIMPLE_HEAD, pad_edge=False, show_edge=False)
+    for heading in ("table", "", "closer", "in it", "other half in it"):
+        table.add_column(heading, justify="left" if heading in ("table", "") else "right")
+    for one in leaks:
+        told = [] if one.why else [f"{part:.1%}" for part in (one.closer, one.exact, one.held_out)]
+        said = one.verdict if not one.why else f"{one.verdict}: {one.why}"
+        table.add_row(Text(one.table), Text(said, style=_STYLES.get(one.verdict, "")), *told)
+    out.print(table)
+    out.print()
 
 
 def _distance(told: float | None) -> Text:

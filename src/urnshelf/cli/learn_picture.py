@@ -18,7 +18,6 @@ from urnshelf.learning.sample import SampleColumn, SampleTable
 A_PAGE, ACROSS = 12, 4
 _BARS = 8
 _SAMPLE, _DRAWN = "#8a949b", "#24618f"
-_PLAIN = ("ids", "serial", "texts", "key", "link", "nothing")
 
 
 def save_learnt(found: Learnt, path: Path) -> list[Path]:
@@ -36,9 +35,9 @@ def save_learnt(found: Learnt, path: Path) -> list[Path]:
     """
     check_picture(path)
     pages = [
-        (name, number, fields, found.drawn(name))
+        (name, number, fields, found.compared(name))
         for name, rules in found.columns.items()
-        for number, fields in enumerate(_paged([one.name for one in rules if _is_shown(one)]), 1)
+        for number, fields in enumerate(_paged([one.name for one in rules if one.is_compared]), 1)
     ]
     written = []
     for name, number, fields, drawn in pages:
@@ -48,10 +47,6 @@ def save_learnt(found: Learnt, path: Path) -> list[Path]:
         save_figure(_page(found.samples[name], drawn, fields), where)
         written.append(where)
     return written
-
-
-def _is_shown(one: Any) -> bool:
-    return one.kind not in _PLAIN
 
 
 def _paged(names: list[str]) -> list[list[str]]:
@@ -72,7 +67,8 @@ def _page(sample: SampleTable, drawn: SampleTable, fields: list[str]) -> Any:
         row, column = divmod(place, ACROSS)
         panel = figure.add_subplot(grid[row * 3 : row * 3 + 3, column])
         _panel(panel, name, sample.columns[name], drawn.columns[name])
-    ordered = [name for name in ordered_columns(sample) if name in ordered_columns(drawn)][:A_PAGE]
+    both = {*ordered_columns(sample)} & {*ordered_columns(drawn)}
+    ordered = [name for name in fields if name in both]
     if len(ordered) > 1:
         _matrices(figure, grid, rows, sample, drawn, ordered)
     return figure
@@ -135,8 +131,12 @@ def _matrices(
                 for column in range(len(names)):
                     value = matrix[row, column]
                     color = "white" if abs(value) > 0.6 else "black"
-                    panel.text(column, row, f"{value:.1f}".replace("0.", "."), fontsize=6,
+                    panel.text(column, row, _tenth(value), fontsize=6,
                                ha="center", va="center", color=color)  # fmt: skip
+
+
+def _tenth(value: float) -> str:
+    return f"{value + 0:.1f}".replace("-0.0", "0").replace("0.0", "0").replace("0.", ".")
 
 
 def _cut(text: str, most: int) -> str:

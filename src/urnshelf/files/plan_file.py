@@ -20,7 +20,7 @@ from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 from urnshelf.types.forms import type_name
 from urnshelf.types.loading import load_type
-from urnshelf.types.nodes import ANYTHING, Node, node_of
+from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
 from urnshelf.urn.dealing import Dealing
 from urnshelf.urn.drawing import Urn
 from urnshelf.urn.layouts import drawable
@@ -196,7 +196,7 @@ def _gather(
 ) -> None:
     """What is gathered from no field of the table is gathered from another table, below it."""
     for field, rule in rules.items():
-        if isinstance(rule, Gathered) and rule.needs[0] not in columns:
+        if isinstance(rule, Gathered) and not _holds_records(columns.get(rule.needs[0])):
             at = f"{where}, field {field!r}"
             rules[field] = GatheredBelow(rule.text, columns[field].bare, name, tables, at)
         counts = {one for one in rule.needs if one.startswith("count ")}
@@ -205,6 +205,11 @@ def _gather(
             rules[field] = WithCounts(
                 rule, {one: GatheredBelow(one, int, name, tables, at) for one in counts}
             )
+
+
+def _holds_records(node: Node | None) -> bool:
+    """Whether a field may be a list of records; that of a table without a type is none."""
+    return node is not None and node.kind in (Kind.ITEMS, Kind.MAPPING, Kind.TUPLE)
 
 
 def _of_rules(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
@@ -17,6 +17,7 @@ from urnshelf.urn.drawing import Urn
 from urnshelf.urn.layouts import drawable
 from urnshelf.urn.rules.base import Rule
 from urnshelf.urn.rules.dealt import Dealt
+from urnshelf.urn.rules.given import constant
 from urnshelf.urn.rules.links import Link
 from urnshelf.urn.schemas.properties import property_names
 from urnshelf.urn.variants import Variant, untold
@@ -62,9 +63,16 @@ class PlannedTable:
         several = range(several.start + self.start, several.stop + self.start)
         return self._urn.chunks(self.what, several, **self.rules)
 
-    def first(self, count: int) -> list[Any]:
-        """The first records, as many as are wanted."""
-        return [one for some in self.chunks(range(count)) for one in some]
+    def first(self, count: int, without: Iterable[str] = ()) -> list[Any]:
+        """The first records.
+
+        Args:
+            count: how many.
+            without: fields that are None in all of them, and are not drawn.
+        """
+        several = range(self.start, self.start + count)
+        rules = {**self.rules, **{name: constant(None) for name in without}}
+        return [one for some in self._urn.chunks(self.what, several, **rules) for one in some]
 
     def frame(self, indexes: range) -> pandas.DataFrame:
         """The records with these numbers, from the table's first, as a data frame."""

@@ -34,6 +34,11 @@ class ColumnRule:
     missing: float = 0.0
     distance: float | None = None
 
+    @property
+    def is_compared(self) -> bool:
+        """Whether drawn values tell something of the sample's: ids and texts are made anew."""
+        return self.kind not in ("ids", "serial", "texts", "key", "link", "nothing")
+
 
 @dataclass
 class Settings:
@@ -109,7 +114,7 @@ def labelled(column: SampleColumn, smallest: int, may_fold: bool = True) -> Labe
 
 def shown_share(part: float) -> str:
     """A share as a report tells it."""
-    return f"{part * 100:.0f} %" if part >= 0.01 or part == 0 else "< 1 %"
+    return f"{part:.0%}" if part >= 0.01 or part == 0 else "< 1%"
 
 
 def decimals_told(units: int, decimals: int) -> Any:

@@ -12,6 +12,8 @@ from urnshelf.learning.sample import Array
 from urnshelf.urn.grouping import ABOVE, BETWEEN, ELSE
 
 MOST_GROUPS = 40
+_KIND = 2.5
+"""So many standard deviations above what chance tells on average."""
 
 
 @dataclass
@@ -95,7 +97,7 @@ def banded(name: str, numbers: Array, bands: int, show: Any) -> Factor | None:
 
 
 def share_told(scores: Array, codes: Array, there: Array) -> float:
-    """How much of the variance of scores the groups tell, less what chance alone would."""
+    """How much of the variance of scores the groups tell, less what chance alone might."""
     rows = there & (codes >= 0)
     y, groups = scores[rows], codes[rows]
     n = len(y)
@@ -109,7 +111,27 @@ def share_told(scores: Array, codes: Array, there: Array) -> float:
         return 0.0
     between = float((sums[used] ** 2 / counts[used]).sum() - n * y.mean() ** 2)
     part, more = between / total, int(used.sum()) - 1
-    return part - (1 - part) * more / max(n - more - 1, 1)
+    chance = (1 - part) * more / max(n - more - 1, 1)
+    # and what it would tell where chance is kind: the best of several is looked for
+    return part - chance - _KIND * float(np.sqrt(2 * more)) / n
+
+
+def side_by_side(scores: Array, one: Factor, other: Factor, there: Array) -> float:
+    """How much of the variance of scores two factors tell where each adds its own, whatever the
+    other one is: by least squares on the means of the cells.
+    """
+    rows = there & (one.codes >= 0) & (other.codes >= 0)
+    y, cells = scores[rows], one.codes[rows] * len(other.keys) + other.codes[rows]
+    counts = np.bincount(cells, minlength=len(one.keys) * len(other.keys)).astype(float)
+    sums = np.bincount(cells, weights=y, minlength=len(counts))
+    means = np.divide(sums, counts, out=np.zeros(len(counts)), where=counts > 0)
+    first, second = np.divmod(np.arange(len(counts)), len(other.keys))
+    parts = np.concatenate([np.eye(len(one.keys))[first], np.eye(len(other.keys))[second]], axis=1)
+    weights = np.sqrt(counts)
+    found = np.linalg.lstsq(parts * weights[:, None], means * weights, rcond=None)[0]
+    total = float(((y - y.mean()) ** 2).sum()) if len(y) else 0.0
+    explained = float((counts * (parts @ found - y.mean()) ** 2).sum()) if len(y) else 0.0
+    return explained / total if total > 0 else 0.0
 
 
 def information(codes: Array, groups: Array, labels: int, count: int) -> float:

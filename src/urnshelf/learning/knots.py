@@ -88,6 +88,10 @@ def _scores(numbers: Numbers, found: Fitted) -> Array:
             for values, at in zip(found.told, found.at, strict=True)
         ]
         stand = ManyKnots(knots, np).ranks(numbers.units, found.groups)
+    # what is beyond the outermost knots stands at the end of so many rows, and no further
+    counts = np.maximum(np.bincount(found.groups[numbers.there], minlength=len(found.told)), 1)
+    least = (ONE // 2 // counts)[found.groups]
+    stand = np.clip(stand, least, ONE - 1 - least)
     return np.where(numbers.there, scores(stand, np), 0) / 81_920
 
 

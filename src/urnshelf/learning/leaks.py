@@ -23,16 +23,16 @@ class LeakCheck(NamedTuple):
     Attributes:
         table: its name.
         rows: how many the sample has.
-        judged: whether it has enough rows.
+        why: why it is not judged; empty where it is.
         closer: the share of drawn rows that are closer to the half that was learnt from than to the
-            other one; .5 is chance.
+            other one, or of the values of one column where that is more; .5 is chance.
         exact: the share of drawn rows that are in the half that was learnt from.
         held_out: the share of the other half's rows that are in it.
     """
 
     table: str
     rows: int
-    judged: bool
+    why: str = ""
     closer: float = 0.0
     exact: float = 0.0
     held_out: float = 0.0
@@ -40,7 +40,7 @@ class LeakCheck(NamedTuple):
     @property
     def verdict(self) -> str:
         """`passed`, `near`, `refused`, or `not judged`."""
-        if not self.judged:
+        if self.why:
             return "not judged"
         if self.closer > REFUSED:
             return "refused"
@@ -48,14 +48,12 @@ class LeakCheck(NamedTuple):
         return "near" if self.closer > WARNED or is_more else "passed"
 
     def __str__(self) -> str:
-        if not self.judged:
-            return f"{self.table}: not judged, {self.rows} rows are fewer than {FEWEST}"
+        if self.why:
+            return f"{self.table}: not judged, {self.why}"
         return (
-            f"{self.table}: {self.verdict}; {self.closer * 100:.0f} % of drawn rows are closer to "
-            f"the half that was learnt from than to the other (50 % is chance, over "
-            f"{WARNED * 100:.0f} % is near, over {REFUSED * 100:.0f} % is refused); "
-            f"{self.exact * 100:.1f} % of them are in it, of the other half "
-            f"{self.held_out * 100:.1f} %"
+            f"{self.table}: {self.verdict}; learnt from one half, {self.closer:.0%} of the drawn "
+            f"rows are closer to it than to the other (chance 50%, near {WARNED:.0%}, refused "
+            f"{REFUSED:.0%}); {self.exact:.1%} are in it, of the other half {self.held_out:.1%}"
         )
 
 
@@ -71,13 +69,13 @@ def leak_check(
     """
     n = table.count
     if n < FEWEST:
-        return LeakCheck(table.name, n, False)
+        return LeakCheck(table.name, n, f"{n} rows are fewer than {FEWEST}")
     order = np.array([permuted(seed + 1, row, n) for row in range(n)])
     half = n // 2
     learnt, other = table.taken(order[:half]), table.taken(order[half : 2 * half])
     drawn = draw(learnt, half)
-    if drawn is None:
-        return LeakCheck(table.name, n, False)
+    if drawn is None or not drawn.columns:
+        return LeakCheck(table.name, n, "it has nothing that is told of its rows")
     return closeness(table.name, n, learnt, other, drawn)
 
 
@@ -106,7 +104,31 @@ def closeness(
     _, held_out = _nearest(far, near, scales)
     decided = to_near != to_far
     closer = float((to_near < to_far)[decided].mean()) if decided.sum() >= 20 else 0.5
-    return LeakCheck(name, rows, True, closer, float(exact.mean()), float(held_out.mean()))
+    for one, scale, of_near, of_far in zip(made, scales, near, far, strict=True):
+        closer = max(closer, _alone(one, of_near, of_far) if not scale.is_labelled else 0.0)
+    return LeakCheck(name, rows, "", closer, float(exact.mean()), float(held_out.mean()))
+
+
+def _alone(made: Array, near: Array, far: Array) -> float:
+    """The same for one column of numbers, of which few rows share a value: a copied column among
+    others that are not is one, too. Less what chance may do with so few rows.
+    """
+    made, near, far = (one[~np.isnan(one)] for one in (made, near, far))
+    if min(len(made), len(near), len(far)) < 100 or len(np.unique(near)) < len(near) / 2:
+        return 0.0
+    to_near, to_far = _gaps(made, np.sort(near)), _gaps(made, np.sort(far))
+    decided = to_near != to_far
+    if decided.sum() < 100:
+        return 0.0
+    part = float((to_near < to_far)[decided].mean())
+    return part - 3 * 0.5 / float(np.sqrt(decided.sum()))
+
+
+def _gaps(made: Array, ordered: Array) -> Array:
+    """How far each value is from the nearest of others."""
+    after = np.clip(np.searchsorted(ordered, made), 1, len(ordered) - 1)
+    below, above = np.abs(made - ordered[after - 1]), np.abs(made - ordered[after])
+    return np.asarray(np.minimum(below, above))
 
 
 class _Placed:

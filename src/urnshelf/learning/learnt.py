@@ -22,7 +22,8 @@ if TYPE_CHECKING:
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-_COMPARED = 20_000
+_FEWEST, _COMPARED = 5_000, 20_000
+"""So many drawn rows are compared with a sample."""
 
 
 class Learnt:
@@ -55,28 +56,37 @@ class Learnt:
         self.apart: dict[str, float | None] = {}
         self._tables = read_text(plan)
         for name, rules in columns.items():
-            drawn = self.drawn(name)
+            drawn = self.compared(name)
             for one in rules:
-                if one.name in drawn.columns and one.kind not in (
-                    "ids",
-                    "serial",
-                    "texts",
-                    "key",
-                    "link",
-                ):
+                if one.name in drawn.columns:
                     sample = samples[name].columns[one.name]
                     one.distance = distance(sample, drawn.columns[one.name])
-            self.apart[name] = compared(samples[name], drawn)
+            self.apart[name] = compared(samples[name].without(self._anew(name)), drawn)
 
-    def drawn(self, table: str, n: int | None = None) -> SampleTable:
-        """Drawn rows of a table, as a table of a sample: as many as the sample has, at most 20,000.
+    def drawn(self, table: str, n: int) -> SampleTable:
+        """The first drawn rows of a table, as a table of a sample.
 
         Args:
             table: its name.
             n: how many.
         """
-        count = min(self.samples[table].count, _COMPARED) if n is None else n
-        return drawn_table(self._tables[table], count)
+        return drawn_table(self._tables[table], n)
+
+    def compared(self, table: str) -> SampleTable:
+        """Drawn rows to compare with the sample: as many as that has, from 5,000 to 20,000, without
+        what is made anew, ids and texts.
+
+        Args:
+            table: its name.
+        """
+        count = min(max(self.samples[table].count, _FEWEST), _COMPARED)
+        return drawn_table(self._tables[table], count, self._anew(table))
+
+    def _anew(self, table: str) -> list[str]:
+        # by a link others are told
+        return [
+            one.name for one in self.columns[table] if not one.is_compared and one.kind != "link"
+        ]
 
     def save(self, path: str | PathLike[str]) -> None:
         """Write the plan to a file.
@@ -105,19 +115,27 @@ def read_text(plan: str) -> dict[str, PlannedTable]:
         return read_plan(path).tables
 
 
-def drawn_table(table: PlannedTable, count: int) -> SampleTable:
-    """The first records of a planned table, as a table of a sample."""
+def drawn_table(table: PlannedTable, count: int, without: Iterable[str] = ()) -> SampleTable:
+    """The first records of a planned table, as a table of a sample.
+
+    Args:
+        table: of the plan.
+        count: how many.
+        without: columns that are left out.
+    """
     import pandas
 
-    from urnshelf.learning.sample import sample_table
+    from urnshelf.learning.framed import sample_table
     from urnshelf.urn.layouts import record_type
 
     fields = record_type(table.what).values
-    rows = [fields(one) for one in table.first(count)]
+    gone = {*without}
+    rows = [fields(one) for one in table.first(count, gone)]
     frame = pandas.DataFrame(
         {
             name: pandas.Series([row.get(name) for row in rows], dtype=object)
             for name in table.columns
+            if name not in gone
         }
     )
     return sample_table(table.name, frame, f"what is drawn of {table.name}")
@@ -144,7 +162,8 @@ def learn(
         relabel: columns whose labels are made anew.
         without: columns that are left out.
         missing: texts that stand for nothing.
-        types: the record type of a table, by its name, or for the only one.
+        types: the record type of a table, or its `MODULE:NAME`, by the table's name, or for the
+            only one.
         database: as SQLAlchemy has it, `sqlite:///harbour.db`.
         check_leaks: whether to learn from one half besides, and see whether what is drawn is closer
             to it than to the other.
@@ -156,13 +175,13 @@ def learn(
         SampleRefused: a sample that cannot be read, is too small, or would be given away.
 
     >>> import pandas
-    >>> lengths = pandas.DataFrame({"length_m": [8.5 + n % 40 / 2 for n in range(200)]})
-    >>> print(learn(lengths).plan.partition("[tables")[2])
-    .records]
-    count = 200
-    <BLANKLINE>
-    [tables.records.rules]
-    length_m = { ...
+    >>> kinds = ["cargo", "cargo", "tug"] * 100
+    >>> lengths = [80 + n % 17 if kind == "cargo" else 20 + n % 5 for n, kind in enumerate(kinds)]
+    >>> found = learn(pandas.DataFrame({"kind": kinds, "length_m": lengths}))
+    >>> [(one.name, one.kind, one.follows) for one in found.columns["records"]]
+    [('kind', 'categories', ''), ('length_m', 'steps', 'by kind')]
+    >>> print(found.plan.partition("rules]")[2].splitlines()[1])
+    kind = { among = ["cargo", "tug"], weights = [67, 33] }
     """
     try:
         import pandas  # noqa: F401
@@ -177,8 +196,8 @@ def learn(
 def _tables_of(
     sample: Any, database: str | None, missing: Sequence[str], without: Sequence[str]
 ) -> dict[str, SampleTable]:
+    from urnshelf.learning.framed import frames_of, sample_table
     from urnshelf.learning.reading import frames_from, frames_in
-    from urnshelf.learning.sample import frames_of, sample_table
 
     found: list[tuple[str, Any, str]] = []
     frames = None if database is not None else frames_of(sample)
@@ -203,5 +222,11 @@ def _tables_of(
     for name, frame, origin in found:
         if name in tables:
             raise SampleRefused(f"{origin}: there are two tables called {name!r}; rename a file")
+        if len(frame.columns) == 1:
+            raise SampleRefused(
+                f"{origin}: it has one column, {show(frame.columns[0], 60)}, and nothing that goes "
+                "together; are its columns divided by commas? The rule of one field is told by "
+                "hand, rules.quantiles, rules.among"
+            )
         tables[name] = sample_table(name, frame, origin, missing, without)
     return tables

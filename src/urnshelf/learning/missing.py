@@ -50,7 +50,9 @@ def missing_rules(
         missing = (~there).astype(np.int64)
         usable = [
             factor for factor in factors
-            if name not in factor.fields and not _circular(rules, factor.fields, name)
+            if name not in factor.fields
+            and (factor.codes >= 0).all()  # what is missing itself tells only of that
+            and not _circular(rules, factor.fields, name)
         ]  # fmt: skip
         by = chosen(missing, 2, usable, settings)
         if by is None:

@@ -16,6 +16,7 @@ from urnshelf.learning.factors import (
     kept_groups,
     normal_scores,
     share_told,
+    side_by_side,
     without_others,
 )
 from urnshelf.learning.knots import Fitted, Numbers, fitted
@@ -117,7 +118,7 @@ def _groups(
             told = 0.0 if kept is None else share_told(scores, kept.codes, there)
             if kept is not None and told > most + _MORE:
                 best, most = kept, told
-    return _interacting(scores, there, factors, known, settings, best, most, alone)
+    return _interacting(scores, there, factors, known, settings, best, most)
 
 
 def _interacting(
@@ -128,7 +129,6 @@ def _interacting(
     settings: Settings,
     best: Factor | None,
     most: float,
-    alone: dict[tuple[str, ...], float],
 ) -> Factor | None:
     """Two that tell together what neither tells alone."""
     halves = [one.bands[2] for one in known.values() if 2 in one.bands]
@@ -140,10 +140,9 @@ def _interacting(
         if kept is None:
             continue
         told = share_told(scores, kept.codes, there)
-        singly = sum(
-            alone.get(part.fields, share_told(scores, part.codes, there)) for part in (one, other)
-        )
-        if told > max(most, singly) + _INTERACTS:
+        if told <= most + _INTERACTS:
+            continue
+        if told > side_by_side(scores, one, other, there) + _INTERACTS:
             best, most = kept, told
     return best
 

@@ -78,7 +78,11 @@ class TableLearner:
         }
 
     def _formulas(self) -> None:
-        numbers = self._of_kind("numbers", "steps", "ids")
+        numbers = {
+            name: one
+            for name, one in self._of_kind("numbers", "steps", "ids", "categories").items()
+            if not one.is_labelled
+        }
         self.relations = relations(numbers)
         for one in self.relations:
             column = numbers[one.name]
@@ -152,7 +156,7 @@ class TableLearner:
             if told is not None:
                 self.rules[name] = ColumnRule(
                     name, self._kinds[name], {"after": before, "gap": {"formula": told}},
-                    self._range(column), f"= {before} + {told} days, on all rows",
+                    self._range(column), f"= {before} + {told}, in days, on all rows",
                 )  # fmt: skip
                 continue
             decimals = 0

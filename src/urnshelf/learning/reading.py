@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -46,9 +47,10 @@ def frames_in(path: Path) -> Iterator[tuple[str, Any, str]]:
 def _csv(path: Path) -> Iterator[tuple[str, Any, str]]:
     import pandas
 
-    text_of_some = path.open("rb").read(3)
-    encoding = "utf-8-sig" if text_of_some == b"\xef\xbb\xbf" else "utf-8"
+    with path.open("rb") as file:
+        encoding = "utf-8-sig" if file.read(3) == b"\xef\xbb\xbf" else "utf-8"
     try:
+        _check_header(path, encoding)
         frame = pandas.read_csv(path, dtype=str, keep_default_na=False, encoding=encoding)
     except UnicodeDecodeError as error:
         raise SampleRefused(
@@ -62,6 +64,15 @@ def _csv(path: Path) -> Iterator[tuple[str, Any, str]]:
     except pandas.errors.ParserError as error:
         raise SampleRefused(f"{path.name}: it is no CSV: {str(error).strip()}") from None
     yield name_of(path.stem), frame, path.name
+
+
+def _check_header(path: Path, encoding: str) -> None:
+    """Two columns of one name would come as if one was called otherwise."""
+    with path.open(newline="", encoding=encoding) as file:
+        names = next(csv.reader(file), [])
+    twice = [name for name in names if names.count(name) > 1]
+    if twice:
+        raise SampleRefused(f"{path.name}: two columns are called {twice[0]!r}; rename one of them")
 
 
 def _jsonl(path: Path) -> Iterator[tuple[str, Any, str]]:

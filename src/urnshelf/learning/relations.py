@@ -43,11 +43,21 @@ def relations(columns: Mapping[str, SampleColumn]) -> list[Relation]:
     """
     usable = {name: one for name, one in columns.items() if _is_usable(one)}
     found: dict[str, Relation] = {}
-    for ways in (_products_and_sums, _longer_sums, _differences):
+    places = {name: place for place, name in enumerate(usable)}
+    for ways, in_order in (
+        (_products_and_sums, True), (_longer_sums, True), (_products_and_sums, False),
+        (_longer_sums, False), (_differences, True), (_differences, False),
+    ):  # fmt: skip
         for name, column in usable.items():
             if name in found or (ways is _differences and _is_input(name, found)):
                 continue
-            relation = _first(name, column, usable, ways, found)
+            # people write first what they know, and then what comes of it
+            others = {
+                other: one
+                for other, one in usable.items()
+                if other != name and (not in_order or places[other] < places[name])
+            }
+            relation = _first(name, column, others, ways, found)
             if relation is not None:
                 found[name] = relation
     return list(found.values())
@@ -65,13 +75,12 @@ def _is_input(name: str, found: Mapping[str, Relation]) -> bool:
 def _first(
     name: str,
     column: SampleColumn,
-    usable: Mapping[str, SampleColumn],
+    others: Mapping[str, SampleColumn],
     ways: object,
     found: Mapping[str, Relation],
 ) -> Relation | None:
-    if len(np.unique(column.numbers[column.there][:2000])) < _FEWEST:
+    if len(np.unique(column.numbers[column.there][:2000])) < _FEWEST or not others:
         return None
-    others = {other: one for other, one in usable.items() if other != name}
     # where it is not missing, and spread over all of them
     rows = np.flatnonzero(column.there)
     some = rows[np.linspace(0, len(rows) - 1, min(SOME, len(rows))).astype(int)]
@@ -79,7 +88,11 @@ def _first(
     for text, inputs in ways(others, column, some):
         if any(_comes_of(one, name, found) for one in inputs):
             continue
-        if _holds(text, inputs, column, usable):
+        # a sum of what has more decimals would only be about right
+        most = max(others[one].decimals for one in inputs)
+        if not {"*", "/"} & {*text} and column.decimals < most:
+            continue
+        if _holds(text, inputs, column, others):
             return Relation(name, text, inputs, len(rows))
     return None
 

@@ -9,7 +9,7 @@ from urnshelf.files.plan_values import rule_from
 from urnshelf.learning.column_rule import ColumnRule
 from urnshelf.learning.sample import SampleTable
 from urnshelf.near_names import nearest
-from urnshelf.types.forms import full_name
+from urnshelf.types.forms import type_name
 from urnshelf.urn.layouts import record_type
 from urnshelf.urn.rules.base import Rule
 
@@ -18,7 +18,12 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 def type_of(form: Any) -> str:
     """A record type as a plan names it."""
-    module, _, name = full_name(form).rpartition(".")
+    module, name = getattr(form, "__module__", ""), getattr(form, "__qualname__", "")
+    if not name or "<locals>" in name:
+        raise SampleRefused(
+            f"types: a plan names a record type by its module, and {type_name(form)} is none of a "
+            "module; define it outside of functions"
+        )
     return f"{module}:{name}"
 
 

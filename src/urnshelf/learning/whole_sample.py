@@ -19,17 +19,19 @@ from urnshelf.learning.belonging_tables import (
 )
 from urnshelf.learning.column_rule import ColumnRule, Settings
 from urnshelf.learning.factors import Factor, banded
-from urnshelf.learning.kinds import kind_of
 from urnshelf.learning.leaks import LeakCheck, leak_check
 from urnshelf.learning.learnt import Learnt, drawn_table, read_text
 from urnshelf.learning.one_table import TableLearner
 from urnshelf.learning.plan_text import plan_text
 from urnshelf.learning.sample import SampleTable
 from urnshelf.learning.typed import fitted_to_type, type_of
+from urnshelf.types.loading import load_type
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _FEW, _MANY, _FROM = 5, 10, 1000
+_ONLY = "records"
+"""The name by which the type of the only table is told, whatever that is called."""
 _SMALLEST_SAMPLE = 4
 """So many smallest groups a table has at the least."""
 
@@ -52,21 +54,33 @@ class WholeSample:
         types: Mapping[str, Any],
     ) -> None:
         self._tables, self._smallest, self._relabel = tables, smallest, relabel
-        self._types = {name: types[name] for name in tables if name in types}
-        if len(tables) == 1 and len(types) == 1 and not self._types:
-            self._types = dict.fromkeys(tables, next(iter(types.values())))
-        self._check(types)
+        self._check_types(types)
+        told = {name: types[name] for name in tables if name in types}
+        if len(tables) == 1 and len(types) == 1 and not told:
+            told = dict.fromkeys(tables, next(iter(types.values())))
+        self._types = {
+            name: one if isinstance(one, str) else type_of(one) for name, one in told.items()
+        }
+        self._forms = {
+            name: load_type(one) if isinstance(one, str) else one for name, one in told.items()
+        }
+        self._check()
 
-    def _check(self, types: Mapping[str, Any]) -> None:
-        names = [column for table in self._tables.values() for column in table.columns]
-        for one in self._relabel:
-            if one not in names:
-                raise SampleRefused(f"relabel {one!r}: no table of the sample has such a column")
-        lacking = [one for one in types if one not in self._tables and len(self._tables) > 1]
+    def _check_types(self, types: Mapping[str, Any]) -> None:
+        is_only = len(self._tables) == 1 == len(types)
+        lacking = [
+            one for one in types if one not in self._tables and not (is_only and one == _ONLY)
+        ]
         if lacking:
             raise SampleRefused(
                 f"a type for {lacking[0]!r}: the sample has the tables {', '.join(self._tables)}"
             )
+
+    def _check(self) -> None:
+        names = [column for table in self._tables.values() for column in table.columns]
+        for one in self._relabel:
+            if one not in names:
+                raise SampleRefused(f"relabel {one!r}: no table of the sample has such a column")
         if self._smallest is not None and self._smallest < 2:
             raise SampleRefused(
                 f"smallest group {self._smallest}: what one row alone has would be told; give 2 or "
@@ -99,7 +113,7 @@ class WholeSample:
         plan = self._plan(columns, links)
         leaks = []
         if check_leaks:
-            leaks = [self._checked(table) for table in self._tables.values()]
+            leaks = [self._checked(self._tables[name]) for name in order]
         for one in leaks:
             if one.verdict == "refused":
                 raise SampleRefused(
@@ -133,8 +147,8 @@ class WholeSample:
             learner = TableLearner(table, fixed[name], given, self._settings(table))
             found[name] = learner.learn()
             factors[name] = learner.factors
-            if name in self._types:
-                found[name] = fitted_to_type(found[name], table, self._types[name])
+            if name in self._forms:
+                found[name] = fitted_to_type(found[name], table, self._forms[name])
         return found
 
     def _key_rule(self, table: SampleTable, key: str) -> ColumnRule:
@@ -168,10 +182,9 @@ class WholeSample:
             "Learnt by urnshelf learn. What few rows share is not in it; labels of categories are,",
             "as they stand in the sample. It is yours to edit: counts, weights, quantiles, leans.",
         ]
-        types = {name: type_of(one) for name, one in self._types.items()}
         dealt = {link.child: link.column for link in links if link.dealt}
         counts = {name: self._tables[name].count for name in columns}
-        return plan_text(columns, counts, types, dealt, head)
+        return plan_text(columns, counts, self._types, dealt, head)
 
     def _checked(self, table: SampleTable) -> LeakCheck:
         """The check of one table, without what belongs to others."""
@@ -180,22 +193,14 @@ class WholeSample:
         def draw(half: SampleTable, count: int) -> SampleTable | None:
             rules = TableLearner(half, {}, [], settings).learn()
             text = plan_text({table.name: rules}, {table.name: count}, {}, {}, [])
+            # what is drawn anew, whatever it was, tells nothing of closeness
+            anew = [one.name for one in rules if not one.is_compared]
             try:
-                return drawn_table(read_text(text)[table.name], count)
+                return drawn_table(read_text(text)[table.name], count, anew)
             except RecordRefused:  # too few values for half of it
                 return None
 
-        return leak_check(_without_names(table, settings), draw)
-
-
-def _without_names(table: SampleTable, settings: Settings) -> SampleTable:
-    """A table without ids and texts: these are drawn anew, and tell nothing of closeness."""
-    names = [
-        name
-        for name, column in table.columns.items()
-        if kind_of(column, settings.smallest, table.origin) in ("serial", "ids", "texts", "nothing")
-    ]
-    return table.without(names if len(names) < len(table.columns) else [])
+        return leak_check(table, draw)
 
 
 def _counts(name: str, links: list[LinkFound], tables: Mapping[str, SampleTable]) -> list[Factor]:

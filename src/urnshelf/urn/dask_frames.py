@@ -36,6 +36,7 @@ def dask_frame(
         record: the type's description.
     """
     try:
+        import dask
         import dask.dataframe as frames
     except ImportError:
         raise RecordRefused('dask_frame() needs Dask: pip install "urnshelf[scale]"') from None
@@ -47,7 +48,11 @@ def dask_frame(
     slices = [(n * part // parts, n * (part + 1) // parts) for part in range(parts)]
     drawn = _Drawn(urn, what, fields, meta)
     make: Any = frames.from_map  # it has no types
-    return make(drawn, slices, meta=meta, divisions=_divisions(slices, n), enforce_metadata=False)
+    # Decimals and days among objects would come as texts
+    with dask.config.set({"dataframe.convert-string": False}):
+        return make(
+            drawn, slices, meta=meta, divisions=_divisions(slices, n), enforce_metadata=False
+        )
 
 
 def _divisions(slices: list[tuple[int, int]], n: int) -> tuple[int, ...] | None:

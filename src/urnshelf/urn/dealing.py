@@ -18,9 +18,13 @@ from urnshelf.urn.permutation import permuted
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-_MOST = 64
+_MOST = 200
 """So many parents a block has at the most."""
+_TOGETHER = 64
+"""So many parents are drawn together where one is asked for."""
 
+_BLOCKS_DEALT = 4096
+"""Of so many blocks it is remembered how they were dealt."""
 _BLOCKS = 8
 """Of so many blocks the parents are remembered."""
 
@@ -87,16 +91,18 @@ class Dealing:
     def __init__(self, hand: tuple[int, ...], key: int) -> None:
         self._hand, self._key = hand, key
         self._per_block = sum(hand)
-        self._known: tuple[int, list[int]] = (-1, [])
+        self._known: dict[int, list[int]] = {}
 
     def _ends(self, block: int) -> list[int]:
         """How many children the first parents of a block have together, for each of them."""
-        known, ends = self._known
-        if known != block:
+        ends = self._known.get(block)
+        if ends is None:
             size = len(self._hand)
             key = mix((self._key + block * GOLDEN) & MASK)
             ends = list(accumulate(self._hand[permuted(key, n, size)] for n in range(size)))
-            self._known = block, ends
+            if len(self._known) >= _BLOCKS_DEALT:
+                self._known.clear()
+            self._known[block] = ends
         return ends
 
     def of_child(self, index: int) -> tuple[int, int]:
@@ -175,11 +181,11 @@ class InTurn(Indexed):
                     f"of number {index + 1}: stock fewer children, or more parents before"
                 )
             return there[index]
-        block, place = divmod(index, _MOST)
+        block, place = divmod(index, _TOGETHER)
         if block not in self._known:
             if len(self._known) > _BLOCKS:
                 self._known.clear()
-            self._known[block] = self._some(range(block * _MOST, (block + 1) * _MOST))
+            self._known[block] = self._some(range(block * _TOGETHER, (block + 1) * _TOGETHER))
         return self._known[block][place]
 
     def at(self, indexes: list[int]) -> Sequence[Any]:

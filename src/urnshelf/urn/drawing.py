@@ -5,25 +5,23 @@ rule and inputs.
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from typing import TYPE_CHECKING, Any, Literal, TypeVar, overload
 
 from urnshelf.errors import RecordRefused
-from urnshelf.near_names import nearest
 from urnshelf.records.description import Description
 from urnshelf.records.display import show
 from urnshelf.types.forms import type_name
-from urnshelf.types.nodes import Node, node_of
+from urnshelf.types.nodes import node_of
 from urnshelf.urn.around import NOWHERE, Around, Into
 from urnshelf.urn.building import CHUNK, MANY
-from urnshelf.urn.dealing import InTurn
 from urnshelf.urn.field_rules import FieldRules, key_rule
 from urnshelf.urn.layouts import Layout, drawable, layout_of, record_type
+from urnshelf.urn.linking import Linking
 from urnshelf.urn.mixing import key_of
 from urnshelf.urn.rules.base import Place, Rule
 from urnshelf.urn.rules.choices import sometimes_none
-from urnshelf.urn.rules.dealt import Dealt
-from urnshelf.urn.rules.links import Link, OfItsOwn, Parents, link
+from urnshelf.urn.rules.links import link
 from urnshelf.urn.sources import (
     Records,
     Source,
@@ -75,12 +73,12 @@ class Urn:
             raise RecordRefused(f"Urn(defaults={defaults!r}): choose 'drawn' or 'declared'")
         self.seed = seed
         self._around = _around
-        self._rules = FieldRules(self._parents_of, defaults == "declared")
+        self._links = Linking(_around, self.draw)
+        self._rules = FieldRules(self._links.parents_of, defaults == "declared")
         self._layouts: dict[Any, Layout] = {}
         self._version = 0
         self._values: dict[Any, Values] = {}
         self._drawn: dict[Any, int] = {}
-        self._linking: list[Any] = []
         self._lock = threading.Lock()
 
     @overload
@@ -325,7 +323,7 @@ class Urn:
     def _source(self, what: Any, fields: Mapping[str, Any]) -> Source:
         record = None if isinstance(what, Mapping) else drawable(what)
         if record is not None:
-            return Records(self._layout(record, fields), self._refers_to_itself(record.form))
+            return Records(self._layout(record, fields), self._links.refers_to_itself(record.form))
         if fields:
             raise RecordRefused(
                 f"{show(what, 60)} has no fields, so none can be given: {', '.join(fields)}"
@@ -357,79 +355,14 @@ class Urn:
         told = self._rules.told(record)
         for name, (parent, field) in self._around.links(record.form).items():
             if name in rules and name not in told:
-                place = Place(f"{record.name}.{name}", record.given[name], self._parents_of)
+                place = Place(f"{record.name}.{name}", record.given[name], self._links.parents_of)
                 rule = link(parent, field).placed(place)
                 rules[name] = sometimes_none(rule) if place.field.node.optional else rule
         key = self._around.key_of(record.form)
         if len(key) == 1 and key[0] in rules and key[0] not in told:
-            place = Place(f"{record.name}.{key[0]}", record.given[key[0]], self._parents_of)
+            place = Place(f"{record.name}.{key[0]}", record.given[key[0]], self._links.parents_of)
             rules[key[0]] = key_rule(rules[key[0]], place)
         return rules
-
-    def _parents_of(self, rule: Link, place: Place) -> Parents:
-        field = self._linked_field(rule, place.field.node, place.where)
-        if isinstance(rule, Dealt):
-            parents_in_turn = self._in_turn(rule, field)
-            return lambda: parents_in_turn
-        is_own = place.where.partition(".")[0] == record_type(rule.record_type).name
-        drawn: list[Any] = OfItsOwn() if is_own else []
-
-        def parents() -> Sequence[Any]:
-            known = self._around.parents(rule.record_type, field)
-            # of its own type there are none before the first
-            if not known and not drawn and not self._refers_to_itself(rule.record_type):
-                drawn.extend(self._drawn_parents(rule, field))
-            return known or drawn
-
-        return parents
-
-    def _in_turn(self, rule: Dealt, field: str | None) -> InTurn:
-        """The parents by their index: those on the shelf, or as they would be drawn."""
-        fetch = record_type(rule.record_type).fetch
-
-        def some(indexes: range) -> Sequence[Any]:
-            made = self.draw(rule.record_type, indexes)
-            return made if field is None else [fetch(one, field) for one in made]
-
-        return InTurn(some, lambda: self._around.parents(rule.record_type, field))
-
-    def _drawn_parents(self, rule: Link, field: str | None) -> list[Any]:
-        """The first that would be drawn; none where these need such parents themselves."""
-        if rule.record_type in self._linking:
-            return []
-        self._linking.append(rule.record_type)
-        try:
-            made = self.draw(rule.record_type, range(rule.count))
-        finally:
-            self._linking.pop()
-        fetch = record_type(rule.record_type).fetch
-        return made if field is None else [fetch(one, field) for one in made]
-
-    def _refers_to_itself(self, what: Any) -> bool:
-        return what in [parent for parent, _ in self._around.links(what).values()]
-
-    def _linked_field(self, rule: Link, node: Node, where: str) -> str | None:
-        """The field of the parents that is taken; None where they are taken whole."""
-        parent = record_type(rule.record_type)
-        if rule.field is not None:
-            if rule.field not in parent.fields:
-                raise RecordRefused(
-                    f"{where}: link({parent.name}, {rule.field!r}): {parent.name} has no such "
-                    f"field; {nearest(rule.field, parent.names)}"
-                )
-            return rule.field
-        if node.bare is rule.record_type:
-            return None
-        key = self._around.key_of(rule.record_type)
-        if len(key) == 1:
-            return key[0]
-        if not node.is_known:
-            return None
-        what = f"its key has {len(key)} fields" if key else "it has no key"
-        raise RecordRefused(
-            f"{where}: link({parent.name}): {what}; name the field to take, link({parent.name}, "
-            f"{parent.names[0]!r})"
-        )
 
     def _of_schema(self, schema: Mapping[str, Any]) -> Values:
         from urnshelf.urn.schemas.drawing_schemas import schema_rule

@@ -9,7 +9,7 @@ whole numbers.
 
 from __future__ import annotations
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from types import ModuleType
 from typing import Any
 
@@ -119,18 +119,23 @@ class Knots:
         return self.values[k] + whole * off + (rest * off + width // 2) // width
 
     def rank(self, value: int) -> int:
-        """Where a value stands; of one that comes often the middle."""
+        """Where a value stands: in the middle of the ranks that are rounded to it."""
+        firsts, _, _ = self.steps
+        below = self._edge(bisect_left(firsts, value) - 1, 2 * value - 1)
+        above = self._edge(bisect_right(firsts, value) - 1, 2 * value + 1)
+        return min((below + above) // 2, ONE - 1)
+
+    def _edge(self, k: int, halves: int) -> int:
+        """The rank at so many halves, which lie after the k-th value."""
         firsts, lows, highs = self.steps
-        k = bisect_right(firsts, value) - 1
         if k < 0:
             return 0
-        if firsts[k] == value:
-            return min((lows[k] + highs[k]) // 2, ONE - 1)
         if k == len(firsts) - 1:
-            return ONE - 1
-        shift = _shift(firsts[k + 1] - firsts[k])
-        part, whole = (value - firsts[k]) >> shift, (firsts[k + 1] - firsts[k]) >> shift
-        return highs[k] + part * (lows[k + 1] - highs[k]) // whole
+            return ONE
+        length = 2 * (firsts[k + 1] - firsts[k])
+        shift = _shift(length)
+        part = (halves - 2 * firsts[k]) >> shift
+        return highs[k] + part * (lows[k + 1] - highs[k]) // (length >> shift)
 
 
 def _shift(length: int) -> int:
@@ -196,18 +201,24 @@ class ManyKnots:
 
     def _ranks_in(self, values: Any, firsts: Any, lows: Any, highs: Any) -> Any:
         numpy = self._numpy
-        k = numpy.searchsorted(firsts, values, "right") - 1
-        here = numpy.maximum(k, 0)
-        following = numpy.minimum(here + 1, len(firsts) - 1)
-        length = firsts[following] - firsts[here]
-        shift = numpy.array([_shift(one) for one in numpy.diff(firsts).tolist()] + [0])[here]
-        whole = numpy.maximum(length >> shift, 1)
-        part = numpy.clip(values - firsts[here], 0, length) >> shift
-        between = highs[here] + part * (lows[following] - highs[here]) // whole
-        exact = numpy.minimum((lows[here] + highs[here]) // 2, ONE - 1)
-        found = numpy.where(values == firsts[here], exact, between)
-        beyond = (here == len(firsts) - 1) & (values > firsts[here])
-        return numpy.where(k < 0, 0, numpy.where(beyond, ONE - 1, found))
+        steps = firsts, lows, highs
+        # what is far outside is at an end, whatever it is
+        values = numpy.clip(values, firsts[0] - 1, firsts[-1] + 1)
+        below = self._edges(numpy.searchsorted(firsts, values, "left") - 1, 2 * values - 1, steps)
+        above = self._edges(numpy.searchsorted(firsts, values, "right") - 1, 2 * values + 1, steps)
+        return numpy.minimum((below + above) // 2, ONE - 1)
+
+    def _edges(self, k: Any, halves: Any, steps: tuple[Any, Any, Any]) -> Any:
+        numpy = self._numpy
+        firsts, lows, highs = steps
+        if len(firsts) == 1:
+            return numpy.where(k < 0, 0, ONE)
+        here = numpy.clip(k, 0, len(firsts) - 2)
+        lengths = 2 * numpy.diff(firsts)
+        shifts = numpy.array([_shift(one) for one in lengths.tolist()])
+        part = (halves - 2 * firsts[here]) >> shifts[here]
+        found = highs[here] + part * (lows[here + 1] - highs[here]) // (lengths >> shifts)[here]
+        return numpy.where(k < 0, 0, numpy.where(k == len(firsts) - 1, ONE, found))
 
 
 def evenly(count: int) -> list[int]:

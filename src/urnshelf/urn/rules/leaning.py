@@ -136,6 +136,12 @@ class Ranked(Rule):
                 f"{self.where}: leans on {name!r}, which is no field; {nearest(name, rules)}"
             )
         found = ranked(rules[name])
+        if found is None and rules[name].size == 1:
+            raise RecordRefused(
+                f"{self.where}: leans on {name!r}, which is always the same; tell its distribution "
+                f"first, urn.set_rules(…, {name}=rules.quantiles(…)), and give the value with the "
+                "draw"
+            )
         if found is None:
             raise RecordRefused(
                 f"{self.where}: leans on {name!r}, which is drawn by {rules[name]!r}: a field can "
