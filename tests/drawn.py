@@ -128,6 +128,16 @@ RULES = {
     "after": rules.after("whole", (2, 5)),
     "formula": rules.formula("whole * 2.5 - 1", decimals=2),
     "known_by": rules.known_by("choice", {"a": "x", "b": "y"}, otherwise=rules.among("v", "w")),
+    "quantiles": rules.quantiles([1.5, 2.0, 9.25], at=[0, 700, 1000]),
+    "leaning": rules.quantiles([1, 20, 900], leans={"quantiles": 0.7, "whole": -0.4}),
+    "grouped": rules.quantiles(
+        {"a": [date(2030, 1, 1), date(2030, 2, 1)], "else": [date(2031, 1, 1), date(2031, 6, 1)]},
+        by="choice",
+    ),
+    "banded": rules.among("s", "l", weights={"to 5": [3, 1], "above": [0, 1]}, by="whole"),
+    "seldom_by": rules.sometimes_none("x", rate={"a": 0.9, "else": 0.1}, by="choice"),
+    "later": rules.after("days", rules.quantiles([0, 40])),
+    "called": rules.called("email"),
     "link": rules.link(Berth),
     "link_field": rules.link(Berth, "code", count=7),
 }

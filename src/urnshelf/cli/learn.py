@@ -145,5 +145,6 @@ def _tell_leaks(leaks: list[LeakCheck], out: Console) -> None:
 def _distance(told: float | None) -> Text:
     if told is None:
         return Text("")
-    style = "red" if told > _FAR else "yellow" if told > _NEAR else "green"
+    bounds = ((_FAR, "red"), (_NEAR, "yellow"))
+    style = next((style for bound, style in bounds if told > bound), "green")
     return Text(f"{told:.3f}", style=style)

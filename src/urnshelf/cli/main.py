@@ -54,15 +54,7 @@ def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
 
         tour(chosen.seed)
     elif chosen.command == "draw":
-        from urnshelf.cli.draw import draw
-        from urnshelf.cli.draw_parts import Parted
-
-        sys.path.insert(0, "")  # the user's own modules, as with `python -m`
-        draw(
-            chosen.what, chosen.n, chosen.seed, chosen.set, chosen.output, chosen.picture,
-            chosen.format, chosen.table,
-            Parted(chosen.parts, chosen.part, chosen.engine, chosen.scheduler, chosen.workers),
-        )  # fmt: skip
+        _draw(chosen)
     elif chosen.command == "explain":
         from urnshelf.cli.explain import explain
 
@@ -95,6 +87,18 @@ def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
     else:
         parser.print_help()
     return 0
+
+
+def _draw(chosen: argparse.Namespace) -> None:
+    from urnshelf.cli.draw import draw
+    from urnshelf.cli.draw_parts import Parted
+
+    sys.path.insert(0, "")  # the user's own modules, as with `python -m`
+    draw(
+        chosen.what, chosen.n, chosen.seed, chosen.set, chosen.output, chosen.picture,
+        chosen.format, chosen.table,
+        Parted(chosen.parts, chosen.part, chosen.engine, chosen.scheduler, chosen.workers),
+    )  # fmt: skip
 
 
 def _draft(chosen: argparse.Namespace) -> int:

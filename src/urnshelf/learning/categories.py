@@ -67,7 +67,7 @@ def _comment(one: Labelled) -> str:
 def _shown(labels: Sequence[Any], counts: Array) -> str:
     total = max(int(counts.sum()), 1)
     order = np.argsort(-counts, kind="stable")[:_SHOWN]
-    told = [f"{labels[n]} {shown_share(counts[n] / total)}" for n in order]
+    told = [f"{labels[n]} {shown_share(float(counts[n]) / total)}" for n in order]
     more = len(labels) - len(told)
     return ", ".join(told) + (f", {more} more" if more else "")
 

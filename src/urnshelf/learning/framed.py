@@ -165,7 +165,7 @@ def _of_texts(name: str, series: Any, where: str, missing: Sequence[str]) -> Sam
             made = make(name, different, codes)
             if made is not None:
                 return made
-        elif rows >= MIXED * of_all and _is_mistaken(pattern, different[~fits]):
+        elif rows >= MIXED * of_all and _is_mistaken(pattern, different.loc[~fits]):
             other = int(np.flatnonzero(~fits)[0])
             row = int(np.flatnonzero(codes == other)[0]) + 1
             raise SampleRefused(
@@ -186,7 +186,7 @@ def _without_missing(
     return place[codes], [labels[n] for n in kept]
 
 
-def _is_mistaken(pattern: str, others: pd.Series[str]) -> bool:
+def _is_mistaken(pattern: str, others: pd.Series) -> bool:
     """Whether so few others among numbers or days are mistakes: 007 tells that all are codes."""
     is_told = pattern in (_REAL, _DAY, _MOMENT)
     return is_told and not others.str.fullmatch(r"0[0-9]+").all()
@@ -196,7 +196,7 @@ def _spread(found: Array, codes: Array) -> Array:
     return np.asarray(np.where(codes >= 0, np.append(found, np.nan)[codes], np.nan))
 
 
-def _told_numbers(name: str, different: pd.Series[str], codes: Array) -> SampleColumn | None:
+def _told_numbers(name: str, different: pd.Series, codes: Array) -> SampleColumn | None:
     found = different.astype(np.float64).to_numpy()
     is_whole = bool(different.str.fullmatch(WHOLE).all())
     made = of_numbers(name, _spread(found, codes), is_whole)
@@ -206,13 +206,13 @@ def _told_numbers(name: str, different: pd.Series[str], codes: Array) -> SampleC
     return made
 
 
-def _told_bools(name: str, different: pd.Series[str], codes: Array) -> SampleColumn | None:
+def _told_bools(name: str, different: pd.Series, codes: Array) -> SampleColumn | None:
     told = (different.str.lower() == "true").to_numpy(dtype=bool)
     values = [None if code < 0 else bool(told[code]) for code in codes.tolist()]
     return of_labels(name, "bool", values)
 
 
-def _told_days(name: str, different: pd.Series[str], codes: Array) -> SampleColumn | None:
+def _told_days(name: str, different: pd.Series, codes: Array) -> SampleColumn | None:
     try:
         found = np.array(different.tolist(), dtype="datetime64[D]").astype(np.float64)
     except ValueError:  # the 31st of February is a text
@@ -220,7 +220,7 @@ def _told_days(name: str, different: pd.Series[str], codes: Array) -> SampleColu
     return of_days(name, _spread(found, codes))
 
 
-def _told_moments(name: str, different: pd.Series[str], codes: Array) -> SampleColumn | None:
+def _told_moments(name: str, different: pd.Series, codes: Array) -> SampleColumn | None:
     zones = different.str.contains(r"(?:Z|[+-][0-9]{2}:?[0-9]{2})$", regex=True)
     if zones.any() != zones.all():
         return None

@@ -58,10 +58,11 @@ class Learnt:
         for name, rules in columns.items():
             drawn = self.compared(name)
             for one in rules:
-                if one.name in drawn.columns:
+                if one.is_compared and one.name in drawn.columns:
                     sample = samples[name].columns[one.name]
                     one.distance = distance(sample, drawn.columns[one.name])
-            self.apart[name] = compared(samples[name].without(self._anew(name)), drawn)
+            anew = [one.name for one in rules if not one.is_compared]
+            self.apart[name] = compared(samples[name].without(anew), drawn)
 
     def drawn(self, table: str, n: int) -> SampleTable:
         """The first drawn rows of a table, as a table of a sample.

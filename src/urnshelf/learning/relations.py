@@ -4,7 +4,7 @@ days that are never before others.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import combinations, permutations
 from typing import NamedTuple
 
@@ -12,6 +12,8 @@ import numpy as np
 
 from urnshelf.learning.sample import Array, SampleColumn
 
+Candidates = Iterator[tuple[str, tuple[str, ...]]]
+"""Formulas that may hold, and the columns in each."""
 SOME = 80
 """So many rows are tried first."""
 _FEWEST = 5
@@ -76,7 +78,7 @@ def _first(
     name: str,
     column: SampleColumn,
     others: Mapping[str, SampleColumn],
-    ways: object,
+    ways: Callable[[Mapping[str, SampleColumn], SampleColumn, Array], Candidates],
     found: Mapping[str, Relation],
 ) -> Relation | None:
     if len(np.unique(column.numbers[column.there][:2000])) < _FEWEST or not others:
@@ -84,7 +86,6 @@ def _first(
     # where it is not missing, and spread over all of them
     rows = np.flatnonzero(column.there)
     some = rows[np.linspace(0, len(rows) - 1, min(SOME, len(rows))).astype(int)]
-    assert callable(ways)
     for text, inputs in ways(others, column, some):
         if any(_comes_of(one, name, found) for one in inputs):
             continue
@@ -122,9 +123,6 @@ def _alike(made: Array, told: Array, decimals: int) -> Array:
     """Whether numbers are the same when they are rounded, whichever way a half goes."""
     near = 0.5 * 10.0**-decimals + 1e-9 * np.maximum(1.0, np.abs(told))
     return np.asarray(np.abs(made - told) <= near)
-
-
-Candidates = Iterator[tuple[str, tuple[str, ...]]]
 
 
 def _products_and_sums(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from typing import Any, Literal
 
 import numpy as np
@@ -77,9 +77,7 @@ class SampleColumn:
             return date.fromordinal(round(number))
         if self.form == "moment":
             zone = UTC if self.zoned else None
-            return (
-                _EPOCH.replace(tzinfo=zone) + pd.Timedelta(seconds=round(number)).to_pytimedelta()
-            )
+            return _EPOCH.replace(tzinfo=zone) + timedelta(seconds=round(number))
         if self.form == "int":
             return round(number)
         return round(number, self.decimals)

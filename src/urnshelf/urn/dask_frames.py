@@ -36,7 +36,7 @@ def dask_frame(
         record: the type's description.
     """
     try:
-        import dask
+        import dask.config
         import dask.dataframe as frames
     except ImportError:
         raise RecordRefused('dask_frame() needs Dask: pip install "urnshelf[scale]"') from None

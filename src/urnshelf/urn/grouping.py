@@ -108,7 +108,8 @@ class Groups:
 
 def fields_of(by: Any, where: str) -> tuple[str, ...]:
     """The fields that groups go by; raises RecordRefused for what are no fields."""
-    fields = (by,) if isinstance(by, str) else tuple(by) if isinstance(by, (list, tuple)) else ()
+    told = [by] if isinstance(by, str) else by
+    fields = tuple(told) if isinstance(told, (list, tuple)) else ()
     if not all(isinstance(one, str) for one in fields) or len(fields) not in (1, 2):
         raise RecordRefused(
             f"{where}: by = {show(by, 60)}, but the name of another field is needed, or two of them"

@@ -151,8 +151,7 @@ class Ranked(Rule):
 
     def _left_over(self, rules: Mapping[str, Rule]) -> int:
         """How much of the score is its own, in thousandths."""
-        leans = {name: one.leans for name in rules if (one := ranked(rules[name])) is not None}
-        taken = Together(leans).taken(self.leans)
+        taken = Together(_all_leans(self.leans, rules)).taken(self.leans)
         left = _WHOLE**3 - taken
         if left < 0:
             part = isqrt(98 * _WHOLE**3 * _WHOLE**2 // 100 // taken)
@@ -246,6 +245,20 @@ class Ranked(Rule):
         if self.by is None:
             return told[0]
         return {BETWEEN.join(key): one for key, one in zip(self.by.keys, told, strict=True)}
+
+
+def _all_leans(leans: Mapping[str, int], rules: Mapping[str, Rule]) -> dict[str, Mapping[str, int]]:
+    """The leans of some fields, of those that they lean on, and so on."""
+    found: dict[str, Mapping[str, int]] = {}
+    waiting = list(leans)
+    while waiting:
+        name = waiting.pop()
+        if name in found or name not in rules:
+            continue
+        one = ranked(rules[name])
+        found[name] = {} if one is None else one.leans
+        waiting += found[name]
+    return found
 
 
 def _places_of(rule: Ranked, places: Mapping[str, int]) -> list[int]:

@@ -209,7 +209,12 @@ def _in_order(values: Any, where: str) -> list[Any]:
 def _of_range(rule: Rule) -> Rule | None:
     """A plain range has an order, too."""
     ends = plain_ends(rule)
-    return None if ends is None else quantiles(list(ends.values), decimals=ends.decimals)
+    if ends is None:
+        return None
+    try:
+        return quantiles(list(ends.values), decimals=ends.decimals)
+    except RecordRefused:  # too wide for arrays
+        return None
 
 
 def _inside(rule: Rule) -> Rule | None:

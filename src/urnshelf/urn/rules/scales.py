@@ -28,7 +28,11 @@ class Unit:
         """The whole number of a value; None for what is none of this kind."""
         raise NotImplementedError
 
-    def wholes(self, values: Sequence[Any], numpy: ModuleType) -> tuple[Any, Any] | None:  # noqa: ARG002
+    def wholes(
+        self,
+        values: Sequence[Any],  # noqa: ARG002
+        numpy: ModuleType,  # noqa: ARG002
+    ) -> tuple[Any, Any] | None:
         """The whole numbers of many values and where there are any; None where there is no quick
         way.
         """
@@ -203,7 +207,7 @@ def unit_of(values: Sequence[Any], decimals: int | None, where: str) -> Unit:
     is_told = decimals is not None
     if decimals is not None and not -_MOST_DECIMALS <= decimals <= _MOST_DECIMALS:
         raise RecordRefused(f"{where}: decimals = {decimals!r}, but there are at most 12")
-    form: Any = Decimal if Decimal in kinds else float if float in kinds else int
+    form: Any = next((one for one in (Decimal, float) if one in kinds), int)
     if form is int and decimals is not None and decimals > 0:
         form = float
     places = _most_places(values) if decimals is None else decimals
