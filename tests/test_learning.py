@@ -15,6 +15,7 @@ import pandas as pd
 import pydantic
 import pytest
 from scipy import stats
+from sklearn import datasets
 
 from urnshelf import SampleRefused, Shelf, Urn, rules
 from urnshelf.cli.main import main
@@ -187,7 +188,6 @@ def test_two_that_tell_only_together_are_found(rng: Rng) -> None:
 
 
 def test_real_tables_keep_their_correlations() -> None:
-    datasets = pytest.importorskip("sklearn.datasets")
     for name, most in (("iris", 0.07), ("wine", 0.07), ("breast_cancer", 0.07), ("diabetes", 0.07)):
         frame = getattr(datasets, f"load_{name}")(as_frame=True).frame
         frame.columns = [re.sub(r"\W+", "_", one).strip("_") for one in frame.columns]
