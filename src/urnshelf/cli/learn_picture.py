@@ -43,7 +43,8 @@ def save_learnt(found: Learnt, path: Path) -> list[Path]:
     for name, number, fields, drawn in pages:
         where = path
         if len(pages) > 1:
-            where = path.with_name(f"{path.stem}-{name}-{number}{path.suffix}")
+            of = f"-{name}" if len(found.columns) > 1 else ""
+            where = path.with_name(f"{path.stem}{of}-{number}{path.suffix}")
         save_figure(_page(found.samples[name], drawn, fields), where)
         written.append(where)
     return written

@@ -199,7 +199,7 @@ def _gather(
         if isinstance(rule, Gathered) and not _holds_records(columns.get(rule.needs[0])):
             at = f"{where}, field {field!r}"
             rules[field] = GatheredBelow(rule.text, columns[field].bare, name, tables, at)
-        counts = {one for one in rule.needs if one.startswith("count ")}
+        counts = {one for one in rule.needs if one.startswith("count ") and one not in columns}
         if counts:
             at = f"{where}, field {field!r}"
             rules[field] = WithCounts(

@@ -163,7 +163,7 @@ def written(rule: Rule) -> str:
 
 def toml_key(name: str) -> str:
     """A name as a key of TOML, in quotes where it must be."""
-    return name if re.fullmatch(r"[A-Za-z0-9_-]+", name) else json.dumps(name, ensure_ascii=False)
+    return name if re.fullmatch(r"[A-Za-z0-9_-]+", name) else toml_of(name)
 
 
 def toml_of(value: object) -> str:
@@ -178,4 +178,5 @@ def toml_of(value: object) -> str:
         raise RecordRefused(
             "TOML has no None: use sometimes_none, or leave the field to its default"
         )
-    return json.dumps(value, ensure_ascii=False)
+    # the one sign that JSON takes as it is, and TOML does not
+    return json.dumps(value, ensure_ascii=False).replace("\x7f", "\\u007F")

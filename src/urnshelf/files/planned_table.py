@@ -68,10 +68,13 @@ class PlannedTable:
 
         Args:
             count: how many.
-            without: fields that are None in all of them, and are not drawn.
+            without: fields that are None in all of them, and are not drawn, where no other field
+                comes of them.
         """
         several = range(self.start, self.start + count)
-        rules = {**self.rules, **{name: constant(None) for name in without}}
+        needed = {name.partition(".")[0] for rule in self.rules.values() for name in rule.needs}
+        gone = [name for name in without if name not in needed]
+        rules = {**self.rules, **{name: constant(None) for name in gone}}
         return [one for some in self._urn.chunks(self.what, several, **rules) for one in some]
 
     def frame(self, indexes: range) -> pandas.DataFrame:

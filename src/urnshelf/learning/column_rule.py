@@ -119,4 +119,6 @@ def shown_share(part: float) -> str:
 
 def decimals_told(units: int, decimals: int) -> Any:
     """Units of the last decimal as a number."""
-    return units if decimals == 0 else round(units / 10**decimals, decimals)
+    if decimals <= 0:
+        return units * 10**-decimals
+    return round(units / 10**decimals, decimals)

@@ -87,6 +87,7 @@ def _column(name: str, series: Any, where: str, missing: Sequence[str]) -> Sampl
         return of_labels(name, "bool", series.astype(object))
     elif pd.api.types.is_numeric_dtype(kind):
         numbers = series.to_numpy(dtype=np.float64, na_value=np.nan)
+        _check_finite(numbers, where)
         return of_numbers(name, numbers, pd.api.types.is_integer_dtype(kind))
     elif pd.api.types.is_datetime64_any_dtype(kind):
         return of_moments(name, series)
@@ -99,7 +100,9 @@ def _column(name: str, series: Any, where: str, missing: Sequence[str]) -> Sampl
     if kinds == {str}:
         return _of_texts(name, pd.Series(values, dtype=object), where, missing)
     if kinds <= {int, float} and kinds:
-        return of_numbers(name, np.array(values, dtype=np.float64), kinds == {int})
+        told = np.array(values, dtype=np.float64)
+        _check_finite(told, where)
+        return of_numbers(name, told, kinds == {int})
     if kinds == {bool}:
         return of_labels(name, "bool", values)
     if kinds and kinds <= {date, datetime}:
@@ -107,6 +110,16 @@ def _column(name: str, series: Any, where: str, missing: Sequence[str]) -> Sampl
     if not kinds:
         return SampleColumn(name, "text", NOTHING, np.full(len(values), -1), [])
     return _mixed(values, where)
+
+
+def _check_finite(numbers: Array, where: str) -> None:
+    endless = np.flatnonzero(np.isinf(numbers))
+    if len(endless):
+        raise SampleRefused(
+            f"{where}: {len(endless)} of its values are infinite, the first in row "
+            f"{int(endless[0]) + 1}; give them another value, none at all, or leave the column "
+            "out, --without NAME"
+        )
 
 
 def _is_missing(value: Any, missing: Sequence[str]) -> bool:

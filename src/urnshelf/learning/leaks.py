@@ -13,6 +13,10 @@ from urnshelf.urn.permutation import permuted
 WARNED, REFUSED = 0.65, 0.75
 FEWEST = 200
 """So many rows are needed to judge."""
+_MORE = 0.02
+"""So many more drawn rows than held-out ones are in the half that was learnt from."""
+_DECIDED = 20
+"""So many rows are closer to one half than to the other, or nothing is told."""
 _MOST = 1500
 """So many rows of each half are compared."""
 
@@ -26,26 +30,30 @@ class LeakCheck(NamedTuple):
         why: why it is not judged; empty where it is.
         closer: the share of drawn rows that are closer to the half that was learnt from than to the
             other one, or of the values of one column where that is more; .5 is chance.
+        least: the same, less two standard deviations of what chance does with so many rows.
         exact: the share of drawn rows that are in the half that was learnt from.
         held_out: the share of the other half's rows that are in it.
+        chance: the standard deviation of the difference of these two.
     """
 
     table: str
     rows: int
     why: str = ""
     closer: float = 0.0
+    least: float = 0.0
     exact: float = 0.0
     held_out: float = 0.0
+    chance: float = 0.0
 
     @property
     def verdict(self) -> str:
         """`passed`, `near`, `refused`, or `not judged`."""
         if self.why:
             return "not judged"
-        if self.closer > REFUSED:
+        if self.least > REFUSED:
             return "refused"
-        is_more = self.exact > self.held_out + 0.02
-        return "near" if self.closer > WARNED or is_more else "passed"
+        is_more = self.exact > self.held_out + _MORE + 2.5 * self.chance
+        return "near" if self.least > WARNED or is_more else "passed"
 
     def __str__(self) -> str:
         if self.why:
@@ -102,26 +110,35 @@ def closeness(
     to_near, exact = _nearest(made, near, scales)
     to_far, _ = _nearest(made, far, scales)
     _, held_out = _nearest(far, near, scales)
-    decided = to_near != to_far
-    closer = float((to_near < to_far)[decided].mean()) if decided.sum() >= 20 else 0.5
+    closer, least = _share(to_near, to_far)
     for one, scale, of_near, of_far in zip(made, scales, near, far, strict=True):
-        closer = max(closer, _alone(one, of_near, of_far) if not scale.is_labelled else 0.0)
-    return LeakCheck(name, rows, "", closer, float(exact.mean()), float(held_out.mean()))
+        alone = (0.0, 0.0) if scale.is_labelled else _alone(one, of_near, of_far)
+        if alone[1] > max(least, WARNED):
+            closer, least = alone
+    spread = float(np.sqrt((exact.var() + held_out.var()) / max(some, 1)))
+    return LeakCheck(
+        name, rows, "", closer, least, float(exact.mean()), float(held_out.mean()), spread
+    )
 
 
-def _alone(made: Array, near: Array, far: Array) -> float:
+def _share(to_near: Array, to_far: Array) -> tuple[float, float]:
+    """The share of rows that are nearer to one half, and that less what chance may do."""
+    decided = to_near != to_far
+    n = int(decided.sum())
+    if n < _DECIDED:
+        return 0.5, 0.0
+    part = float((to_near < to_far)[decided].mean())
+    return part, part - 1.0 / float(np.sqrt(n))
+
+
+def _alone(made: Array, near: Array, far: Array) -> tuple[float, float]:
     """The same for one column of numbers, of which few rows share a value: a copied column among
-    others that are not is one, too. Less what chance may do with so few rows.
+    others that are not is one, too.
     """
     made, near, far = (one[~np.isnan(one)] for one in (made, near, far))
     if min(len(made), len(near), len(far)) < 100 or len(np.unique(near)) < len(near) / 2:
-        return 0.0
-    to_near, to_far = _gaps(made, np.sort(near)), _gaps(made, np.sort(far))
-    decided = to_near != to_far
-    if decided.sum() < 100:
-        return 0.0
-    part = float((to_near < to_far)[decided].mean())
-    return part - 3 * 0.5 / float(np.sqrt(decided.sum()))
+        return 0.0, 0.0
+    return _share(_gaps(made, np.sort(near)), _gaps(made, np.sort(far)))
 
 
 def _gaps(made: Array, ordered: Array) -> Array:

@@ -127,10 +127,13 @@ def drawn_table(table: PlannedTable, count: int, without: Iterable[str] = ()) ->
     import pandas
 
     from urnshelf.learning.framed import sample_table
+    from urnshelf.learning.sample import SampleTable
     from urnshelf.urn.layouts import record_type
 
     fields = record_type(table.what).values
     gone = {*without}
+    if gone >= table.columns.keys():
+        return SampleTable(table.name, {}, count, f"what is drawn of {table.name}")
     rows = [fields(one) for one in table.first(count, gone)]
     frame = pandas.DataFrame(
         {

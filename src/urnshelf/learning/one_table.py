@@ -22,7 +22,7 @@ from urnshelf.learning.kinds import Kind, kind_of
 from urnshelf.learning.knots import Numbers
 from urnshelf.learning.missing import missing_rules
 from urnshelf.learning.numbers import Known, NumberFit, number_fit
-from urnshelf.learning.relations import Relation, earlier, followed, relations
+from urnshelf.learning.relations import Relation, earlier, followed, is_word, relations
 from urnshelf.learning.sample import Array, SampleColumn, SampleTable
 from urnshelf.learning.text_forms import text_rule
 from urnshelf.urn.grouping import ABOVE, BETWEEN, text_of
@@ -84,6 +84,10 @@ class TableLearner:
             if not one.is_labelled
         }
         self.relations = relations(numbers)
+        for name in {name for one in self.relations for name in one.inputs}:
+            # what others come of is a measure, though no two rows share it
+            if self._kinds[name] == "ids":
+                self._kinds[name] = "numbers"
         for one in self.relations:
             column = numbers[one.name]
             self.rules[one.name] = ColumnRule(
@@ -156,7 +160,7 @@ class TableLearner:
             if told is not None:
                 self.rules[name] = ColumnRule(
                     name, self._kinds[name], {"after": before, "gap": {"formula": told}},
-                    self._range(column), f"= {before} + {told}, in days, on all rows",
+                    self._range(column), f"= {before} + {told}, in days, on all {int(column.there.sum())} rows",
                 )  # fmt: skip
                 continue
             decimals = 0
@@ -167,7 +171,7 @@ class TableLearner:
             gap = _rule_of(numbers, fit, partial(decimals_told, decimals=decimals))
             self.rules[name] = ColumnRule(
                 name, self._kinds[name], {"after": before, "gap": gap}, self._range(column),
-                f"never before {before}{_told_by(fit, ', ')}",
+                f"never before {before}, on all {int(column.there.sum())} rows{_told_by(fit, '; ')}",
             )  # fmt: skip
 
     def _exact_gap(self, name: str, gaps: Array) -> str | None:
@@ -175,7 +179,8 @@ class TableLearner:
         there = ~np.isnan(gaps)
         for other, column in self._open.items():
             # what is missing where the gap is there cannot tell it
-            if other != name and column.form == "int" and column.there[there].all():
+            is_other = other != name and is_word(other) and column.form == "int"
+            if is_other and column.there[there].all():
                 same = np.array_equal(column.numbers[there], gaps[there])
                 if same and len(np.unique(gaps[there])) > 1:
                     return other
@@ -239,6 +244,7 @@ def _coarse(units: Array) -> Array:
 
 def _as_numbers(column: SampleColumn) -> Numbers:
     there = column.there
+    # the limits of bands are told in them, so that they are whole
     units = np.round(np.where(there, column.numbers, 0) * 10.0**column.decimals)
     return Numbers(units.astype(np.int64), there, column.decimals)
 
@@ -256,7 +262,7 @@ def _rule_of(numbers: Numbers, fit: NumberFit, show: Any) -> dict[str, Any]:
     if numbers.steps is None:
         told = [[show(one) for one in knots] for knots in told]
     keys = None if fit.by is None else fit.by.keys
-    if fit.by is not None and _is_complete(fit.by, numbers.there):
+    if fit.by is not None and _is_complete(fit.by):
         keys, told = fit.by.keys[:-1], told[:-1]
     in_groups: Any = told[0] if keys is None else dict(zip(keys, told, strict=True))
     if numbers.steps is not None:
@@ -268,7 +274,7 @@ def _rule_of(numbers: Numbers, fit: NumberFit, show: Any) -> dict[str, Any]:
         if any(one is not None for one in at):
             places = {key: one for key, one in zip(keys or [""], at, strict=False) if one}
             rule["at"] = at[0] if keys is None else places
-        if numbers.decimals and isinstance(told[0][0], float):
+        if numbers.decimals and isinstance(told[0][0], (int, float)):
             rule["decimals"] = numbers.decimals
     if fit.by is not None:
         rule["by"] = fit.by.by
@@ -277,10 +283,10 @@ def _rule_of(numbers: Numbers, fit: NumberFit, show: Any) -> dict[str, Any]:
     return rule
 
 
-def _is_complete(by: Factor, there: Array) -> bool:
+def _is_complete(by: Factor) -> bool:
     """Whether bands take in every row, so that nothing is left for all others."""
     is_banded = ABOVE in by.keys and len(by.fields) == 1
-    return is_banded and not bool((by.codes[there] == len(by.keys) - 1).any())
+    return is_banded and not bool((by.codes == len(by.keys) - 1).any())
 
 
 def _told_by(fit: NumberFit, before: str) -> str:
@@ -306,7 +312,7 @@ def _following(one: Labelled, other: Labelled, follows: tuple[str, dict[int, int
     known = {text_of(other.labels[a]): one.labels[b] for a, b in sorted(pairs.items())}
     return ColumnRule(
         one.column.name, "categories", {"known_by": name, "is": known},
-        f"{len(one.labels)} values", f"known by {name}, on all rows",
+        f"{len(one.labels)} values", f"known by {name}, on all {int((one.codes >= 0).sum())} rows",
     )  # fmt: skip
 
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import combinations, permutations
+from keyword import iskeyword
 from typing import NamedTuple
 
 import numpy as np
@@ -57,12 +58,19 @@ def relations(columns: Mapping[str, SampleColumn]) -> list[Relation]:
             others = {
                 other: one
                 for other, one in usable.items()
-                if other != name and (not in_order or places[other] < places[name])
+                if other != name
+                and is_word(other)
+                and (not in_order or places[other] < places[name])
             }
             relation = _first(name, column, others, ways, found)
             if relation is not None:
                 found[name] = relation
     return list(found.values())
+
+
+def is_word(name: str) -> bool:
+    """Whether a formula can name a column."""
+    return name.isidentifier() and not iskeyword(name)
 
 
 def _is_usable(column: SampleColumn) -> bool:

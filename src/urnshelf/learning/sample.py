@@ -15,6 +15,8 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 Form = Literal["int", "float", "bool", "day", "moment", "text"]
 Array = np.ndarray[Any, Any]
 _MOST_DECIMALS = 8
+_EXACT = 14
+"""So many digits a number has for certain."""
 
 
 @dataclass
@@ -80,7 +82,7 @@ class SampleColumn:
             return _EPOCH.replace(tzinfo=zone) + timedelta(seconds=round(number))
         if self.form == "int":
             return round(number)
-        return round(number, self.decimals)
+        return round(number, max(self.decimals, 0))
 
 
 _EPOCH = datetime(1970, 1, 1)
@@ -125,13 +127,20 @@ def of_numbers(name: str, numbers: Array, is_whole: bool) -> SampleColumn:
         numbers: NaN for none.
         is_whole: whether they are of a type of whole numbers.
     """
-    numbers = np.where(np.isfinite(numbers), numbers, np.nan)
     there = numbers[~np.isnan(numbers)]
-    decimals = 0 if is_whole else decimals_of(there)
+    decimals = min(0 if is_whole else decimals_of(there), _most_places(there))
     # whole numbers some of which are missing come as floats
     numbers = np.round(numbers, decimals)
-    was_whole = is_whole or (len(there) < len(numbers) and decimals == 0)
+    was_whole = is_whole or (len(there) < len(numbers) and decimals <= 0)
     return SampleColumn(name, "int" if was_whole else "float", numbers, NOTHING, [], decimals)
+
+
+def _most_places(numbers: Array) -> int:
+    """So many decimals leave every number exact in units of the last one; of great numbers not even
+    the last digits.
+    """
+    greatest = float(np.abs(numbers).max(initial=1.0))
+    return int(_EXACT - np.floor(np.log10(max(greatest, 1.0))))
 
 
 def decimals_of(numbers: Array) -> int:

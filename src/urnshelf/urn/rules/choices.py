@@ -52,7 +52,8 @@ class _Among(Rule):
     def raw(self, bits: Any) -> Any:
         if self._weights is None:
             return bits.below(len(self._choices))
-        drawn, found, limit = bits.below(sum(self._weights)), 0, 0
+        drawn, limit = bits.below(sum(self._weights)), 0
+        found = drawn * 0  # of as many as are drawn
         for weight in self._weights[:-1]:
             limit += weight
             # the same line for one number and for an array of them

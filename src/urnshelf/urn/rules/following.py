@@ -159,6 +159,8 @@ class _KnownBy(Rule):
         self.needs = (field, *otherwise.needs)
         self._known, self._otherwise = dict(known), otherwise
         self._by_text: dict[str, Any] = {}
+        # of what is not known there may be none
+        self.gives_none = otherwise.size == 1 and otherwise.at(0) is None
 
     def one(self, bits: Bits, *inputs: object) -> Any:
         try:

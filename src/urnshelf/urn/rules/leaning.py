@@ -23,6 +23,7 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 _STEEPEST = 2
 """Fields that go together are followed by more than their whole, one against the other."""
+_FAR = 1 << 62
 _WHOLE = 1000
 """Leans are told in thousandths."""
 
@@ -101,7 +102,9 @@ class Ranked(Rule):
         """The whole numbers of many values, and where there are any."""
         made = [self.units(one) for one in values]
         there = numpy.array([one is not None for one in made], dtype=bool)
-        return numpy.array([one or 0 for one in made], dtype=numpy.int64), there
+        # what is far outside stands at an end, whatever it is
+        within = [max(-_FAR, min(_FAR, one or 0)) for one in made]
+        return numpy.array(within, dtype=numpy.int64), there
 
     # --- beside the other fields ---
 

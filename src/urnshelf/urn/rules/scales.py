@@ -15,7 +15,7 @@ from urnshelf.types.limits import Limits
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-_MOST_DECIMALS = 12
+_MOST_DECIMALS, _GREATEST = 12, 300
 
 
 class Unit:
@@ -68,10 +68,11 @@ class Numbers(Unit):
         form: int, float or Decimal.
         places: the decimals; -2 for hundreds.
         told: whether somebody said so.
+        is_wide: whether some are too great for arrays.
     """
 
-    def __init__(self, form: Any, places: int, told: bool) -> None:
-        self._form, self._places = form, places
+    def __init__(self, form: Any, places: int, told: bool, is_wide: bool) -> None:
+        self._form, self._places, self._is_wide = form, places, is_wide
         self.decimals = places if told else None
         self._times = 10 ** max(places, 0)
         self._parts = 10 ** max(-places, 0)
@@ -118,17 +119,17 @@ class Numbers(Unit):
 
     def values(self, wholes: Any) -> list[Any]:
         """The numbers of an array."""
-        if self._form is Decimal:
+        if self._form is Decimal or self._is_wide:
             return super().values(wholes)
         found: list[Any] = self.column(wholes).tolist()
         return found
 
     def column(self, wholes: Any) -> Any:
         """Numbers as an array."""
+        if self._form is Decimal or self._is_wide:
+            return super().values(wholes)
         if self._form is int:
             return wholes * self._parts
-        if self._form is Decimal:
-            return super().values(wholes)
         return wholes * self._parts / self._times
 
 
@@ -205,14 +206,14 @@ def unit_of(values: Sequence[Any], decimals: int | None, where: str) -> Unit:
             f"{' and '.join(sorted(one.__name__ for one in kinds))}"
         )
     is_told = decimals is not None
-    if decimals is not None and not -_MOST_DECIMALS <= decimals <= _MOST_DECIMALS:
+    if decimals is not None and not -_GREATEST <= decimals <= _MOST_DECIMALS:
         raise RecordRefused(f"{where}: decimals = {decimals!r}, but there are at most 12")
     form: Any = next((one for one in (Decimal, float) if one in kinds), int)
     if form is int and decimals is not None and decimals > 0:
         form = float
     places = _most_places(values) if decimals is None else decimals
-    _check_size(values, places, where)
-    return Numbers(form, places, is_told)
+    greatest = _check_size(values, places, where)
+    return Numbers(form, places, is_told, greatest >= 1 << 61)
 
 
 def _most_places(values: Sequence[Any]) -> int:
@@ -220,9 +221,10 @@ def _most_places(values: Sequence[Any]) -> int:
     return min(max([*found, 0]), _MOST_DECIMALS)
 
 
-def _check_size(values: Sequence[Any], places: int, where: str) -> None:
+def _check_size(values: Sequence[Any], places: int, where: str) -> Decimal:
     greatest = max(abs(Decimal(str(one))) for one in values)
     if greatest.scaleb(places) >= 1 << 61:
         raise RecordRefused(
             f"{where}: {show(greatest)} with {places} decimals is too much; give fewer decimals=…"
         )
+    return greatest
