@@ -160,7 +160,7 @@ class TableLearner:
             if told is not None:
                 self.rules[name] = ColumnRule(
                     name, self._kinds[name], {"after": before, "gap": {"formula": told}},
-                    self._range(column), f"= {before} + {told}, in days, on all {int(column.there.sum())} rows",
+                    self._range(column), f"= {before} + {told}, in days, on all {_rows(column)} rows",
                 )  # fmt: skip
                 continue
             decimals = 0
@@ -171,7 +171,7 @@ class TableLearner:
             gap = _rule_of(numbers, fit, partial(decimals_told, decimals=decimals))
             self.rules[name] = ColumnRule(
                 name, self._kinds[name], {"after": before, "gap": gap}, self._range(column),
-                f"never before {before}, on all {int(column.there.sum())} rows{_told_by(fit, '; ')}",
+                f"never before {before}, on all {_rows(column)} rows{_told_by(fit, '; ')}",
             )  # fmt: skip
 
     def _exact_gap(self, name: str, gaps: Array) -> str | None:
@@ -228,6 +228,10 @@ class TableLearner:
         # of the ends of a sample nothing is told
         low, high = np.quantile(numbers, [0.05, 0.95], method="nearest")
         return f"{_short(column.value(low))} … {_short(column.value(high))}"
+
+
+def _rows(column: SampleColumn) -> int:
+    return int(column.there.sum())
 
 
 def _short(value: Any) -> str:
