@@ -320,7 +320,7 @@ def test_what_no_rule_can_be(make: Callable[[], Rule], told: str) -> None:
         ({"age": rules.quantiles([1, 2], leans={"age": 0.5})}, "circle: age → age"),
         ({"length_m": rules.quantiles([1, 2], leans={"age": 0.8, "built_on": -0.8})},
          "tell 249 % of what there is to tell"),
-        ({"length_m": rules.quantiles({"a": [1, 2]}, by="kind.of")}, "which there is not"),
+        ({"length_m": rules.quantiles({"a": [1, 2]}, by="kind.of")}, "refers to no record"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_drawn(told: dict[str, Any], message: str) -> None:

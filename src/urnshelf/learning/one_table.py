@@ -160,7 +160,8 @@ class TableLearner:
             if told is not None:
                 self.rules[name] = ColumnRule(
                     name, self._kinds[name], {"after": before, "gap": {"formula": told}},
-                    self._range(column), f"= {before} + {told}, in days, on all {_rows(column)} rows",
+                    self._range(column),
+                    f"= {before} + {told}, in days, on all {_rows(column)} rows",
                 )  # fmt: skip
                 continue
             decimals = 0

@@ -43,6 +43,7 @@ class Layout:
         self.record = record
         self.columns = tuple(columns)
         self._places = {column.name: place for place, column in enumerate(self.columns)}
+        self._is_reached = any("." in column.name for column in self.columns)
 
     def rule(self, name: str) -> Rule:
         """The rule of a field."""
@@ -74,18 +75,20 @@ class Layout:
     def with_rules(self, rules: Mapping[str, Rule]) -> Layout:
         """The same, but for the rules of some fields."""
         columns = list(self.columns)
-        known = {column.name: column.rule for column in columns} | dict(rules)
-        bound = {name: rule.beside(known) for name, rule in rules.items()}
+        bound = rules
+        if any(type(rule).beside is not Rule.beside for rule in rules.values()):
+            known = {column.name: column.rule for column in columns} | dict(rules)
+            bound = {name: rule.beside(known) for name, rule in rules.items()}
         for name, rule in bound.items():
             place = self._places[name]
             columns[place] = Column(name, columns[place].key, rule)
         # a rule that needs nothing may stand anywhere
-        is_reached = any("." in column.name for column in columns)
-        if is_reached or any(rule.needs for rule in bound.values()):
+        if self._is_reached or any(rule.needs for rule in bound.values()):
             own = [column for column in columns if column.name in self.record.given]
             return Layout(self.record, in_order(self.record, own))
         found = object.__new__(Layout)
         found.record, found.columns, found._places = self.record, tuple(columns), self._places
+        found._is_reached = False
         return found
 
 
@@ -149,17 +152,25 @@ def in_order(record: Description, columns: Iterable[Column]) -> list[Column]:
             )
         for needed in named[name].rule.needs:
             if needed not in named:
-                raise RecordRefused(
-                    f"{type_name(record.form)}.{name}: its rule needs the field {needed!r}, which "
-                    "there is not"
-                    "; for a function as the value itself, give rules.constant(…)"
-                )
+                raise RecordRefused(_needs_what(record, name, needed, named))
             visit(needed, (*waiting, name))
         ordered[name] = named[name]
 
     for name in record.given:
         visit(name, ())
     return list(ordered.values())
+
+
+def _needs_what(record: Description, name: str, needed: str, named: Mapping[str, Column]) -> str:
+    """What a message says of a rule that needs a field which there is not."""
+    told = f"{type_name(record.form)}.{name}: its rule needs the field {needed!r}"
+    head, _, rest = needed.partition(".")
+    if rest and head in named:
+        return (
+            f"{told}, and {head} is drawn by {named[head].rule!r}, which refers to no record; give "
+            f"{head} rules.link(…) or rules.dealt(…)"
+        )
+    return f"{told}, which there is not; for a function as the value itself, give rules.constant(…)"
 
 
 def _reach(named: dict[str, Column], wanted: Sequence[str] = ()) -> None:
