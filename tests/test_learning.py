@@ -567,6 +567,25 @@ def test_codes_with_zeros_are_no_numbers(tmp_path: Path) -> None:
     )
 
 
+@pytest.mark.parametrize(
+    ("value", "hint"),
+    [
+        ("{0:02}.{1:02}.2030", "days as 2030-12-31 would be read"),
+        ("{0}{1},5{0}", "numbers as 1234.56 would be read"),
+        ("{0}{1}.5 %", "numbers without a sign or a unit would be read"),
+        ("Q-{0}{1}", ""),
+    ],
+)
+def test_days_and_numbers_in_other_forms_are_told(value: str, hint: str, rng: Rng) -> None:
+    texts = [value.format(rng.integers(10, 29), rng.integers(10, 12)) for _ in range(900)]
+    texts = [f"{one}" for one in texts]
+    found = learn(pd.DataFrame({"told": texts, "n": range(900)}), smallest_group=40)
+    (one,) = [rule for rule in found.columns["records"] if rule.name == "told"]
+    assert (
+        one.comment == f"the form of the texts{'; ' if hint else ''}{hint}{' as such' * bool(hint)}"
+    )
+
+
 def test_a_learnt_plan_is_drawn_by_a_new_process_alike(learnt: Learnt) -> None:
     tables = [read_text(learnt.plan) for _ in range(2)]
     assert tables[0] == tables[1]

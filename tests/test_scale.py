@@ -231,3 +231,22 @@ def plan_of(tmp_path: Path) -> Callable[[str], Path]:
         return path
 
     return make
+
+
+def test_an_error_in_another_process_is_told_once(
+    tmp_path: Path, plan_of: Callable[[str], Path]
+) -> None:
+    plan = plan_of(
+        '[tables.quays]\ncount = 30\n[tables.quays.rules]\nn = { serial = "" }\n'
+        "code = { all_different = { between = [1, 9] } }\n"
+    )
+    command = [sys.executable, "-m", "urnshelf.cli", "draw", str(plan), "-o", str(tmp_path / "a")]
+    done = subprocess.run(
+        [*command, "--format", "csv", "--parts", "2", "--engine", "dask", "--workers", "1"],
+        capture_output=True, timeout=240, check=False, text=True,
+    )  # fmt: skip
+    assert done.returncode == 2
+    assert done.stderr.strip() == (
+        "urnshelf: quays.code: record 10 has no value left, there are only 9 different ones"
+    )
+    assert not (tmp_path / "a" / "quays" / "part-00001.csv").exists()

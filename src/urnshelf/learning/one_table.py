@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from urnshelf.calls.wording import plural
 from urnshelf.learning.categories import category_rule
 from urnshelf.learning.column_rule import (
     ColumnRule,
@@ -109,7 +110,7 @@ class TableLearner:
                 self.rules[name] = _of_ids(name, column, kind)
             elif kind == "texts":
                 rule, told = text_rule(column, self.settings.smallest)
-                self.rules[name] = ColumnRule(name, "texts", rule, _lengths(column), told)
+                self.rules[name] = ColumnRule(name, "texts", rule, _lengths(column), "", told)
 
     def _one_value(self, name: str, column: SampleColumn) -> ColumnRule:
         value = next(one for one in column.values() if one is not None)
@@ -188,17 +189,19 @@ class TableLearner:
         return None
 
     def _number(self, name: str, column: SampleColumn) -> None:
-        numbers = _as_numbers(column)
+        numbers, comment = _as_numbers(column), ""
         if self._kinds[name] == "steps":
             kept = np.unique(column.numbers[column.there], return_counts=True)
             values = kept[0][kept[1] >= self.settings.smallest]
             numbers.steps = [round(float(one) * 10**column.decimals) for one in values]
             numbers.units = _nearest(numbers.units, np.array(numbers.steps))
+            rare = len(kept[0]) - len(values)
+            comment = f"{plural(rare, 'rarer value')} told as the nearest" if rare else ""
         fit = number_fit(numbers, self.factors, self.known, self.leans, self.settings)
         show = self._shower(column)
         self.rules[name] = ColumnRule(
             name, self._kinds[name], _rule_of(numbers, fit, show), self._range(column),
-            _told_by(fit, ""),
+            _told_by(fit, ""), comment,
         )  # fmt: skip
         self.leans[name] = fit.leans
         self.known[name] = Known(fit.fit.scores, self._bands(name, column, numbers))

@@ -24,6 +24,11 @@ _FORMS = (
     ("ip", re.compile(r"[0-9]{1,3}(\.[0-9]{1,3}){3}")),
     ("phone", re.compile(r"\+[0-9][0-9 ()/.-]{6,20}")),
 )
+_MEANT = (
+    ("days as 2030-12-31", re.compile(r"[0-9]{1,4}([./-])[0-9]{1,2}\1[0-9]{1,4}")),
+    ("numbers as 1234.56", re.compile(r"[-+]?[0-9][0-9.,' ]*,[0-9]+|[-+]?[0-9]+,[0-9]+")),
+    ("numbers without a sign or a unit", re.compile(r"[^0-9A-Za-z]{1,3} ?[0-9.,]+|[0-9.,]+ ?%")),
+)
 _PHONES = re.compile(r"(?i)(^|_)(phone|tel|telephone|mobile|fax)(_|$)")
 _CLASSES = {"9": "[0-9]", "A": "[A-Z]", "a": "[a-z]"}
 
@@ -46,7 +51,7 @@ def text_rule(column: SampleColumn, smallest: int) -> tuple[dict[str, Any], str]
         is_counted = pattern(of_pattern[0]).size is not None
         if is_counted and counts.max(initial=0) == 1 and of_pattern[1] >= 20 * len(texts):
             rule = {"all_different": rule}
-        return rule, "the form of the texts"
+        return rule, f"the form of the texts{_meant(texts)}"
     meant = rule_for(column.name, str, {})
     lengths = np.repeat([len(text) for text in texts], counts)
     ends = np.quantile(lengths, [0.05, 0.95]) if len(lengths) else np.array([10, 40])
@@ -54,6 +59,14 @@ def text_rule(column: SampleColumn, smallest: int) -> tuple[dict[str, Any], str]
         return {"called": column.name}, "as its name is drawn, nobody's"
     low, high = max(1, int(ends[0])), max(8, int(ends[1]))
     return {"called": "description", "length": [low, high]}, "sentences of such lengths"
+
+
+def _meant(texts: Sequence[str]) -> str:
+    """What a person should know of texts that tell days or numbers in another way."""
+    for told, expression in _MEANT:
+        if all(expression.fullmatch(text) for text in texts):
+            return f"; {told} would be read as such"
+    return ""
 
 
 def _form_of(name: str, texts: Sequence[str], counts: Any) -> str | None:

@@ -161,7 +161,7 @@ class WholeSample:
             rule, _ = text_rule(column, self._settings(table).smallest)
             if "all_different" not in rule:
                 rule = {"serial": f"{table.name[:1].upper()}-", "digits": 6}
-        return ColumnRule(key, "key", rule, f"{table.count} different", "the key, made anew")
+        return ColumnRule(key, "key", rule, f"{table.count} different", "", "the key, made anew")
 
     def _link_rule(self, link: LinkFound) -> ColumnRule:
         parent = self._tables[link.parent]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -61,7 +62,11 @@ def _client(distributed: Any, scheduler: str | None, workers: int) -> Iterator[A
         return
     with (
         distributed.LocalCluster(
-            n_workers=workers, threads_per_worker=1, processes=True, dashboard_address=None
+            n_workers=workers,
+            threads_per_worker=1,
+            processes=True,
+            dashboard_address=None,
+            silence_logs=logging.CRITICAL,  # an error is told by us, once
         ) as cluster,
         distributed.Client(cluster) as client,
     ):
@@ -79,7 +84,15 @@ def _distributed() -> Any:
 
 
 def checked_engine(name: str | None) -> str | None:
-    """An engine that there is; raises RecordRefused for any other."""
-    if name is not None and name not in ENGINES:
+    """An engine that there is, and is installed.
+
+    Raises:
+        RecordRefused: any other.
+        SettingRefused: it is not installed.
+    """
+    if name is None:
+        return None
+    if name not in ENGINES:
         raise RecordRefused(f"--engine {name}: there is {', '.join(ENGINES)}")
+    _distributed()
     return name
