@@ -231,3 +231,43 @@ def test_wide_letters_keep_the_columns(width: int) -> None:
 
 def test_a_name_that_is_near_nothing_is_not_guessed() -> None:
     assert nearest("zzz", ["harbour"]) == "it has harbour"
+
+
+# --- help and completion --------------------------------------------------------------------------
+
+
+def helped(*words: str) -> str:
+    return command(*words, "--help").stdout
+
+
+def test_every_command_shows_an_example_that_is_one_of_its_own() -> None:
+    from urnshelf.cli.main import _parser
+
+    commands = re.findall(r"^    ([a-z]+) ", helped(), re.M)
+    assert len(commands) >= 9
+    for name in commands:
+        example = helped(name).partition("example:\n")[2]
+        line = re.search(rf"urnshelf ({name} [^;]*)", example.replace("\\\n", " "))
+        assert line is not None, name
+        assert _parser().parse_args(line[1].split()).command == name
+
+
+def test_the_examples_of_drawing_explaining_and_comparing_run(tmp_path: Path) -> None:
+    for name in ("draw", "explain", "tour"):
+        example = helped(name).partition("example:\n")[2].strip()
+        done = command(*example.split()[1:], cwd=tmp_path)
+        assert done.returncode == 0, done.stderr
+    assert (tmp_path / "vessels.csv").read_text().count("\n") == 101
+
+
+def test_a_shell_is_told_how_a_line_goes_on(tmp_path: Path) -> None:
+    line = "urnshelf dr"
+    environment = {
+        **os.environ, "_ARGCOMPLETE": "1", "COMP_LINE": line, "COMP_POINT": str(len(line)),
+        "_ARGCOMPLETE_IFS": "\n", "_ARGCOMPLETE_SHELL": "bash", "ARGCOMPLETE_USE_TEMPFILES": "1",
+    }  # fmt: skip
+    told = tmp_path / "told"
+    environment["_ARGCOMPLETE_STDOUT_FILENAME"] = str(told)
+    words = [sys.executable, "-m", "urnshelf.cli"]
+    subprocess.run(words, env=environment, timeout=60, check=False)
+    assert sorted(told.read_text().split()) == ["draft", "draw"]

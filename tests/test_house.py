@@ -17,6 +17,7 @@ import traceback
 import typing
 import weakref
 from dataclasses import make_dataclass
+from datetime import date
 from decimal import Decimal
 from functools import cached_property
 from pathlib import Path
@@ -67,6 +68,19 @@ def test_the_layout_is_as_contributors_are_told(root: Path) -> None:
     told = (root / "CONTRIBUTING.md").read_text()
     for path in re.findall(r"`([a-z_]+/(?:[a-z_/]+\.py|))`", told):
         assert any((root / base / path).exists() for base in ("src/urnshelf", ".")), path
+
+
+def test_every_error_is_on_the_page_of_errors(root: Path) -> None:
+    import urnshelf.errors
+
+    page = (root / "docs" / "errors.md").read_text()
+    told = [
+        name
+        for row in re.findall(r"(?m)^\| (.*?) \|", page)
+        for name in re.findall(r"^`(\w+)`", row)
+    ]
+    names = [name for name, one in vars(urnshelf.errors).items() if isinstance(one, type)]
+    assert sorted(names) == sorted(told) == told
 
 
 def test_errors_show_the_users_lines(root: Path) -> None:
@@ -294,15 +308,16 @@ def test_a_rule_written_to_a_plan_draws_the_same(name: str) -> None:
     rule = drawn.RULES[name]
     text = written(rule)
     told = tomllib.loads(f"rule = {text}")["rule"]
-    made = make_dataclass("Ruled", [(one, Any) for one in ("id", "whole", "choice")])
-    sample = Urn(1).draw(
-        make_dataclass("Ruled", [("id", Any), ("whole", int), ("choice", str)]), 1, id=rule
-    )
+    fields = [("id", Any), ("whole", int), ("choice", str), ("days", date), ("quantiles", float)]
+    made = make_dataclass("Ruled", [(one, Any) for one, _ in fields])
+    sample = Urn(1).draw(make_dataclass("Ruled", fields), 1, id=rule, quantiles=rules.between(1, 9))
     node = node_of(next((type(one.id) for one in sample if one.id is not None), int))
     again = rule_from(told, node, "here", lambda table, field: rules.link(Berth, field))
-    both = [
-        Urn(5).draw(made, 60, id=one, whole=rules.serial(), choice="x") for one in (rule, again)
-    ]
+    others: dict[str, Any] = {
+        "whole": rules.between(0, 60), "choice": rules.among("a", "x"),
+        "days": date(2030, 1, 1), "quantiles": rules.between(1.0, 9.0),
+    }  # fmt: skip
+    both = [Urn(5).draw(made, 60, id=one, **others) for one in (rule, again)]
     assert [record.id for record in both[0]] == [record.id for record in both[1]]
 
 

@@ -11,6 +11,7 @@ from traceback import extract_tb
 from typing import Any
 
 from urnshelf import __version__
+from urnshelf.cli.help_texts import completed, with_examples
 from urnshelf.errors import SettingRefused, UrnShelfError
 from urnshelf.files.writing import endings
 
@@ -22,6 +23,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         arguments: the words after the command's name; those of the process when not given.
     """
     parser = _parser()
+    completed(parser)
     chosen = parser.parse_args(arguments)
     try:
         code = _run(chosen, parser)
@@ -175,6 +177,7 @@ def _parser() -> argparse.ArgumentParser:
     mend = commands.add_parser("mend", help="literals in a test file's assertions, as they are now")
     mend.add_argument("file", metavar="TESTS.py", help="a file of tests, drafted or by hand")
     mend.add_argument("--write", action="store_true", help="write them; else they are only shown")
+    with_examples(commands)
     return parser
 
 
@@ -210,7 +213,10 @@ def _add_learn(commands: Any) -> None:
         help="CSV, JSON, JSON Lines and Parquet files, a folder of them, a saved shelf",
     )  # fmt: skip
     learn.add_argument(
-        "-o", "--output", metavar="PLAN.toml", help="write the plan; else it is told"
+        "-o",
+        "--output",
+        metavar="PLAN.toml",
+        help="write the plan; without it only the report is shown",
     )
     learn.add_argument(
         "--smallest-group", type=_count, metavar="K",
