@@ -6,6 +6,7 @@ import logging
 import os
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from importlib.util import find_spec
 from typing import Any
 
 from urnshelf.errors import RecordRefused, SettingRefused
@@ -33,15 +34,16 @@ def drawn_by_dask(
         tell: takes each part.
 
     Raises:
-        SettingRefused: Dask is not installed, or nobody answers at the address.
+        SettingRefused: nobody answers at the address.
     """
-    from_module = _distributed()
-    with _client(
-        from_module, scheduler, min(workers or os.cpu_count() or 1, len(numbers) or 1)
-    ) as client:
+    import distributed
+
+    engine: Any = distributed  # its functions have no types
+    many = min(workers or os.cpu_count() or 1, len(numbers) or 1)
+    with _client(engine, scheduler, many) as client:
         waiting = [client.submit(draw_part, work, number, pure=False) for number in numbers]
         try:
-            for one in from_module.as_completed(waiting):
+            for one in engine.as_completed(waiting):
                 tell(one.result())
         finally:
             # after an error, or Ctrl-C, nothing more is begun
@@ -73,16 +75,6 @@ def _client(distributed: Any, scheduler: str | None, workers: int) -> Iterator[A
         yield client
 
 
-def _distributed() -> Any:
-    try:
-        import distributed
-    except ImportError:
-        raise SettingRefused(
-            "the engine dask needs Dask and distributed: pip install 'urnshelf[scale]'"
-        ) from None
-    return distributed
-
-
 def checked_engine(name: str | None) -> str | None:
     """An engine that there is, and is installed.
 
@@ -94,5 +86,8 @@ def checked_engine(name: str | None) -> str | None:
         return None
     if name not in ENGINES:
         raise RecordRefused(f"--engine {name}: there is {', '.join(ENGINES)}")
-    _distributed()
+    if find_spec("distributed") is None:
+        raise SettingRefused(
+            "the engine dask needs Dask and distributed: pip install 'urnshelf[scale]'"
+        )
     return name

@@ -250,7 +250,7 @@ class Urn:
                 be drawn.
 
         >>> frame = Urn(seed=7).dask_frame(Vessel, 1000, npartitions=4)
-        >>> frame.npartitions, frame["id"].max().compute()
+        >>> frame.npartitions, int(frame["id"].max().compute())
         (4, 1000)
         """
         from urnshelf.urn.dask_frames import dask_frame

@@ -88,7 +88,7 @@ def called(name: str, length: tuple[int, int] | None = None) -> Rule:
 
     >>> captains = rules.called("full_name")
     >>> [vessel.name for vessel in Urn(seed=7).draw(Vessel, 2, name=captains)]
-    ['Brekka Zolwiv', 'Halka Lurvkilm']
+    ['Ranvelira Highstrand', 'Linovor Featherwether']
     """
     if not isinstance(name, str):
         raise RecordRefused(f"called({show(name, 40)}): it takes the name of a field")
