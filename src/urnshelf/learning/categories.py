@@ -50,7 +50,11 @@ def category_rule(one: Labelled, factors: Sequence[Factor], settings: Settings) 
             )
             for group, key in enumerate(by.keys[:-1])
         }
-        rule["weights"]["else"] = weights_of(overall, overall, settings.smallest)
+        others = one.codes[(by.codes == len(by.keys) - 1) & (one.codes >= 0)]
+        # of few others nothing is told
+        left = np.bincount(others, minlength=len(labels))
+        left = left if len(others) >= settings.least else overall
+        rule["weights"]["else"] = weights_of(left, overall, settings.smallest)
         follows = f"by {' and '.join(by.fields)}"
     return ColumnRule(
         one.column.name, "categories", rule, _shown(labels, overall), follows, _comment(one)

@@ -7,9 +7,11 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import pandas as pd
 
 from urnshelf.learning.sample import Array
 from urnshelf.urn.grouping import ABOVE, BETWEEN, ELSE
+from urnshelf.urn.ranks import ONE, scores
 
 MOST_GROUPS = 40
 _KIND = 2.5
@@ -156,16 +158,21 @@ def information(codes: Array, groups: Array, labels: int, count: int) -> float:
     return float(told - 0.5 * np.log(n) * max(used, 0))
 
 
-def normal_scores(units: Array, there: Array) -> Array:
-    """The scores of the ranks of a column, by which columns of all kinds are compared."""
-    import pandas as pd
+def normal_scores(units: Array, there: Array, groups: Array | None = None) -> Array:
+    """The scores of the ranks of a column, of all rows or in groups, by which columns of all kinds
+    are compared.
 
-    from urnshelf.urn.ranks import ONE, scores
-
-    order = pd.Series(np.where(there, units, np.nan)).rank(method="average").to_numpy()
-    n = max(int(there.sum()), 1)
-    ranks = np.clip(((order - 0.5) / n * ONE), 0, ONE - 1)
-    return np.where(there, scores(np.nan_to_num(ranks).astype(np.int64), np), 0) / 81_920
+    Args:
+        units: the numbers.
+        there: where there is one.
+        groups: the group of each row.
+    """
+    kept = pd.Series(np.where(there, units, np.nan))
+    every = np.zeros(len(kept), dtype=np.int64) if groups is None else groups
+    ranks = kept.groupby(every).rank(method="average").to_numpy()
+    counts = np.maximum(np.bincount(every[there], minlength=int(every.max(initial=0)) + 1), 1)
+    places = np.clip((ranks - 0.5) / counts[every] * ONE, 0, ONE - 1)
+    return np.where(there, scores(np.nan_to_num(places).astype(np.int64), np), 0) / 81_920
 
 
 def first_of(factors: Sequence[Factor], most: int) -> list[Factor]:

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
+from urnshelf.learning.factors import normal_scores
 from urnshelf.learning.sample import Array
-from urnshelf.urn.ranks import ONE, Knots, ManyKnots, scores
-from urnshelf.urn.rules.in_order import ManySteps, Steps
 
 MANY, FEW, FROM = 25, 13, 400
 """So many knots, fewer below so many rows."""
@@ -43,13 +42,13 @@ class Fitted:
         groups: the group of each row.
         told: the distribution of each group: the values of its knots, or the weights of its steps.
         at: where the knots of each group stand, per mille; None for evenly.
-        scores: of each row; 0 for none.
+        scores: of each row, by its place among those of its group; 0 for none.
     """
 
     groups: Array
     told: list[list[int]]
     at: list[list[int] | None]
-    scores: Array = field(default_factory=lambda: np.zeros(0))
+    scores: Array
 
 
 def fitted(numbers: Numbers, groups: Array, count: int, smallest: int) -> Fitted:
@@ -72,34 +71,7 @@ def fitted(numbers: Numbers, groups: Array, count: int, smallest: int) -> Fitted
             knots, places = _knots(values, smallest)
             told.append(knots)
             at.append(places)
-    found = Fitted(groups, told, at)
-    found.scores = _scores(numbers, found)
-    return found
-
-
-def _scores(numbers: Numbers, found: Fitted) -> Array:
-    if numbers.steps is not None:
-        steps = ManySteps([Steps(one) for one in found.told], np)
-        places = np.searchsorted(np.array(numbers.steps), numbers.units)
-        stand = steps.ranks(np.minimum(places, len(numbers.steps) - 1), found.groups)
-    else:
-        knots = [
-            Knots(values, ranks_of(at, len(values)))
-            for values, at in zip(found.told, found.at, strict=True)
-        ]
-        stand = ManyKnots(knots, np).ranks(numbers.units, found.groups)
-    # what is beyond the outermost knots stands at the end of so many rows, and no further
-    counts = np.maximum(np.bincount(found.groups[numbers.there], minlength=len(found.told)), 1)
-    least = (ONE // 2 // counts)[found.groups]
-    stand = np.clip(stand, least, ONE - 1 - least)
-    return np.where(numbers.there, scores(stand, np), 0) / 81_920
-
-
-def ranks_of(at: Sequence[int] | None, count: int) -> list[int]:
-    """The ranks of knots told per mille, or evenly."""
-    if at is None:
-        return [ONE * place // (count - 1) for place in range(count)]
-    return [round(one * ONE / 1000) if one < 1000 else ONE for one in at]
+    return Fitted(groups, told, at, normal_scores(numbers.units, numbers.there, groups))
 
 
 def _weights(values: Array, steps: Sequence[int], smallest: int) -> list[int]:

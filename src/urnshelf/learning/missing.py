@@ -63,7 +63,9 @@ def missing_rules(
         if max(rates) - min(rates) < 0.1:
             one.rule = {"sometimes_none": one.rule, "rate": round(one.missing, 3)}
             continue
-        told = dict(zip(by.keys, [*rates, round(one.missing, 3)], strict=True))
+        others = missing[by.codes == len(by.keys) - 1]
+        rest = float(others.mean()) if len(others) >= settings.least else one.missing
+        told = dict(zip(by.keys, [*rates, _rate(rest, len(others))], strict=True))
         one.rule = {"sometimes_none": one.rule, "rate": told, "by": by.by}
         one.follows = _and(one.follows, f"missing by {' and '.join(by.fields)}")
 

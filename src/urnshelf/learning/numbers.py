@@ -159,8 +159,9 @@ def _leaning(
     groups = np.zeros(n, dtype=np.int64) if by is None else by.codes
     count = 1 if by is None else len(by.keys)
     fit = fitted(numbers, groups, count, settings.smallest)
-    if by is not None:
-        # `else` is told by all rows
+    left = 0 if by is None else int((groups[numbers.there] == count - 1).sum())
+    if by is not None and left < settings.least:
+        # of so few others nothing is told: `else` is as all rows are
         everyone = fitted(numbers, np.zeros(n, dtype=np.int64), 1, settings.smallest)
         fit.told[-1], fit.at[-1] = everyone.told[0], everyone.at[0]
     chosen = _chosen(fit.scores, numbers.there, known)
