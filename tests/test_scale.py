@@ -12,6 +12,7 @@ from decimal import Decimal
 from pathlib import Path
 
 import pandas
+import pyarrow.parquet
 import pytest
 from pandas.testing import assert_frame_equal
 
@@ -232,6 +233,29 @@ def plan_of(tmp_path: Path) -> Callable[[str], Path]:
         return path
 
     return make
+
+
+def test_parts_of_parquet_have_the_same_types(
+    tmp_path: Path, plan_of: Callable[[str], Path]
+) -> None:
+    plan = plan_of(
+        """
+        [tables.lamps]
+        count = 40
+        [tables.lamps.rules]
+        id = { serial = "" }
+        # none in the first part, and in others
+        seen.sometimes_none = { between = [1, 9] }
+        seen.rate = { "to 10" = 1, above = 0 }
+        seen.by = "id"
+        """
+    )
+    assert main(["draw", str(plan), "-o", str(tmp_path / "a"), "--parts", "4"]) == 0
+    parts = sorted((tmp_path / "a" / "lamps").glob("*.parquet"))
+    schemas = {str(pyarrow.parquet.read_schema(part)) for part in parts}
+    assert len(parts) == 4
+    assert len(schemas) == 1
+    assert pandas.read_parquet(tmp_path / "a" / "lamps").seen.notna().sum() == 30
 
 
 def test_an_error_in_another_process_is_told_once(

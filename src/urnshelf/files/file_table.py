@@ -51,6 +51,8 @@ class FileTable:
         self.name = name
         self.columns = dict(columns)
         self.description = description
+        self.told_by: Sequence[Any] | None = None
+        """Records by which a file's columns get their types, where these are not its own first."""
 
     def values(self, record: Any) -> dict[str, Any]:
         """The record's values by column; those that it does without are left out."""

@@ -24,6 +24,8 @@ __tracebackhide__ = True  # a failing test shows its own lines, not ours
 FORMAT, VERSION = "urnshelf parts", 1
 MANIFEST, DONE = "manifest.json", ".parts"
 _BLOCK = 1 << 20
+_TOLD_BY = 1000
+"""By so many records the columns of files get their types."""
 
 
 class Work(NamedTuple):
@@ -115,7 +117,10 @@ def draw_part(work: Work, number: int) -> Part:
             indexes = slice_of(table.count, number, work.parts)
             path = work.folder / part_name(table.name, number, work)
             made_folder(path)
-            write(path, _chunks(table, indexes), file_table(table.what), written)
+            shape = file_table(table.what)
+            # all parts have the same types, whatever is in them
+            shape.told_by = table.first(min(table.count, _TOLD_BY)) if _has_types(path) else None
+            write(path, _chunks(table, indexes), shape, written)
             places.append((path, len(indexes)))
     for path, count in places:
         name = path.relative_to(work.folder).as_posix()
@@ -163,6 +168,10 @@ def part_name(table: str, number: int, work: Work) -> str:
     """The file of a part, in the folder."""
     width = max(len(str(work.parts)), 5)
     return f"{plain_name(table)}/part-{number:0{width}}{work.ending}"
+
+
+def _has_types(path: Path) -> bool:
+    return path.suffix == ".parquet"
 
 
 def _chunks(table: PlannedTable, indexes: range) -> Iterator[list[Any]]:

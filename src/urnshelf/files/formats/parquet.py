@@ -32,12 +32,15 @@ class _Column(NamedTuple):
 
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
-    """Write the records; the first of them decide which types the columns have."""
+    """Write the records; the first of them, or those that stand for them, decide which types the
+    columns have.
+    """
     arrow, parquet = _arrow()
     waiting = iter(chunks)
     first = [table.values(record) for record in next(waiting, [])]
+    told = first if table.told_by is None else [table.values(one) for one in table.told_by]
     columns = [
-        _Column(name, node, _kind(name, node, first, arrow)) for name, node in table.columns.items()
+        _Column(name, node, _kind(name, node, told, arrow)) for name, node in table.columns.items()
     ]
     schema = arrow.schema([(column.name, column.kind or arrow.string()) for column in columns])
     with parquet.ParquetWriter(path, schema) as writer:
@@ -45,7 +48,7 @@ def write(path: Path, chunks: Chunks, table: FileTable) -> None:
         while rows is not None:
             for row in rows if table.description is None else ():
                 table.check_columns(row)
-            arrays = [_array(column, rows, rows is first, table, arrow) for column in columns]
+            arrays = [_array(column, rows, rows is told, table, arrow) for column in columns]
             writer.write_table(arrow.Table.from_arrays(arrays, schema=schema))
             chunk = next(waiting, None)
             rows = None if chunk is None else [table.values(record) for record in chunk]
