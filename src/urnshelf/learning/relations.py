@@ -4,7 +4,9 @@ days that are never before others.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from functools import partial
 from itertools import combinations, permutations
 from keyword import iskeyword
 from typing import NamedTuple
@@ -20,6 +22,10 @@ SOME = 80
 _FEWEST = 5
 """So many different values a number has that comes of others."""
 _MOST_TERMS = 4
+_TRIED = 8
+"""By about so many rows most candidates are seen to be none."""
+_MANY = 30
+_RATE = re.compile(r"rate|tax|vat|discount|percent|pct|margin|share|off|fee|rebate")
 
 
 class Relation(NamedTuple):
@@ -136,46 +142,74 @@ def _alike(made: Array, told: Array, decimals: int) -> Array:
 def _products_and_sums(
     others: Mapping[str, SampleColumn], column: SampleColumn, some: Array
 ) -> Candidates:
-    values = {name: one.numbers[some] for name, one in others.items()}
-    if not values:
-        return
-    pairs = list(combinations(values, 2))
-    every = np.stack(list(values.values()))
-    at = np.array(list(combinations(range(len(values)), 2)), dtype=int).reshape(-1, 2)
-    products, sums = every[at[:, 0]] * every[at[:, 1]], every[at[:, 0]] + every[at[:, 1]]
-    for n in _fitting(products, column, some):
+    names, every = list(others), _matrix(others, some)
+    pairs = list(combinations(names, 2))
+    one, other = _places(combinations(range(len(names)), 2))
+    for n in _fitting(lambda at: every[one, at] * every[other, at], column, some):
         yield "{} * {}".format(*pairs[n]), pairs[n]
-    for n in _fitting(sums, column, some):
+    for n in _fitting(lambda at: every[one, at] + every[other, at], column, some):
         yield "{} + {}".format(*pairs[n]), pairs[n]
-    for d, part, told, is_percent in _rates(values):
+    for d, part, told, is_percent in _rates(dict(zip(names, every, strict=True))):
         for text, factor in ((f"(1 - {told})", 1 - part), (f"(1 + {told})", 1 + part)):
-            for n in _fitting(products * factor, column, some):
+            products = partial(_product, every, one, other, factor)
+            for n in _fitting(products, column, some):
                 if d not in pairs[n]:
                     yield f"{pairs[n][0]} * {pairs[n][1]} * {text}", (*pairs[n], d)
-            for n in _fitting(every * factor, column, some):
-                if (a := list(values)[n]) != d:
-                    yield f"{a} * {text}", (a, d)
-        for n in _fitting(every * part, column, some) if is_percent else []:
-            if (a := list(values)[n]) != d:
-                yield f"{a} * {told}", (a, d)
+            for n in _fitting(partial(_part, every, factor), column, some):
+                if names[n] != d:
+                    yield f"{names[n]} * {text}", (names[n], d)
+        for n in _fitting(partial(_part, every, part), column, some) if is_percent else []:
+            if names[n] != d:
+                yield f"{names[n]} * {told}", (names[n], d)
+
+
+def _matrix(columns: Mapping[str, SampleColumn], some: Array) -> Array:
+    return np.stack([one.numbers[some] for one in columns.values()])
+
+
+def _places(pairs: Iterable[tuple[int, int]]) -> tuple[Array, Array]:
+    """The first and the second ones of pairs, to take rows of a matrix by."""
+    at = np.array(list(pairs), dtype=int).reshape(-1, 2)
+    return at[:, :1], at[:, 1:]
+
+
+def _product(every: Array, one: Array, other: Array, factor: Array, at: Array) -> Array:
+    return np.asarray(every[one, at] * every[other, at] * factor[at])
+
+
+def _part(every: Array, factor: Array, at: Array) -> Array:
+    return np.asarray(every[:, at] * factor[at])
 
 
 def _rates(values: Mapping[str, Array]) -> Iterator[tuple[str, Array, str, bool]]:
-    """The columns that may be parts of a whole, or of a hundred: how they are told in a formula."""
+    """The columns that may be parts of a whole, or of a hundred: how they are told in a formula. Of
+    many columns only those whose names say so.
+    """
     for name, one in values.items():
-        if _is_rate(one):
+        is_named = bool(_RATE.search(name.lower()))
+        if _is_rate(one) and (is_named or len(values) <= _MANY):
             is_percent = bool(np.nanmax(one) > 1)
             told = f"{name} / 100" if is_percent else name
             yield name, one / (100 if is_percent else 1), told, is_percent
 
 
-def _fitting(made: Array, column: SampleColumn, some: Array) -> list[int]:
-    """Which rows of a matrix are a column, in what they have."""
+def _fitting(make: Callable[[Array], Array], column: SampleColumn, some: Array) -> list[int]:
+    """Which rows of a matrix are a column, in what they have.
+
+    Args:
+        make: makes the matrix, or some columns of it: most are tried by a few.
+        column: as it is to be.
+        some: the rows of the sample that the matrix has.
+    """
     target = column.numbers[some]
-    # a few first: most are none
-    few = slice(0, len(target), max(len(target) // 6, 1))
-    near = _alike(made[:, few], target[None, few], column.decimals) | np.isnan(made[:, few])
+    every = np.arange(len(target))
+    few = every[:: max(len(target) // _TRIED, 1)]
+    made = make(few)
+    near = _alike(made, target[None, few], column.decimals) | np.isnan(made)
     likely = np.flatnonzero(near.all(axis=1))
+    if not len(likely):
+        return []
+    made = make(every)
     return [int(n) for n in likely if _fits(made[n], target, column.decimals)]
 
 
@@ -188,38 +222,40 @@ def _longer_sums(
     others: Mapping[str, SampleColumn], column: SampleColumn, some: Array
 ) -> Candidates:
     """Sums of three or four."""
-    values = {name: one.numbers[some] for name, one in others.items()}
     # no sum of so many is known by chance among more
-    names = [name for name, one in values.items() if np.nanmin(one) >= 0][:14]
-    for many in range(3, _MOST_TERMS + 1):
+    names = [name for name, one in others.items() if np.nanmin(one.numbers[some]) >= 0][:14]
+    if len(names) < 3:
+        return
+    every = _matrix({name: others[name] for name in names}, some)
+    for many in range(3, min(_MOST_TERMS, len(names)) + 1):
         several = list(combinations(names, many))
-        if several:
-            made = np.stack([np.sum([values[one] for one in names], axis=0) for names in several])
-            for n in _fitting(made, column, some):
-                yield " + ".join(several[n]), several[n]
+        rows = np.array(list(combinations(range(len(names)), many)))
+        for n in _fitting(partial(_sums, every, rows), column, some):
+            yield " + ".join(several[n]), several[n]
+
+
+def _sums(every: Array, rows: Array, at: Array) -> Array:
+    return np.asarray(every[:, at][rows].sum(axis=1))
 
 
 def _differences(
     others: Mapping[str, SampleColumn], column: SampleColumn, some: Array
 ) -> Candidates:
-    target, decimals = column.numbers[some], column.decimals
-    values = {name: one.numbers[some] for name, one in others.items()}
-    pairs = list(permutations(values, 2))
-    if not values:
-        return
-    every = np.stack(list(values.values()))
-    at = np.array(list(permutations(range(len(values)), 2)), dtype=int).reshape(-1, 2)
+    names, every = list(others), _matrix(others, some)
+    pairs = list(permutations(names, 2))
+    one, other = _places(permutations(range(len(names)), 2))
+    target = column.numbers[some]
     with np.errstate(all="ignore"):
-        for n in _fitting(every[at[:, 0]] - every[at[:, 1]], column, some):
+        for n in _fitting(lambda at: every[one, at] - every[other, at], column, some):
             yield "{} - {}".format(*pairs[n]), pairs[n]
-        for n in _fitting(every[at[:, 0]] / every[at[:, 1]], column, some):
+        for n in _fitting(lambda at: every[one, at] / every[other, at], column, some):
             yield "{} / {}".format(*pairs[n]), pairs[n]
-        for a in values:
-            ratio = np.round(np.nanmedian(target / values[a]), 6)
+        for name, values in zip(names, every, strict=True):
+            ratio = np.round(np.nanmedian(target / values), 6)
             if ratio not in (0, 1) and np.isfinite(ratio) and abs(ratio) < 1e6:
                 told = f"{float(ratio):.6f}".rstrip("0").rstrip(".")
-                if _fits(values[a] * float(told), target, decimals):
-                    yield f"{a} * {told}", (a,)
+                if _fits(values * float(told), target, column.decimals):
+                    yield f"{name} * {told}", (name,)
 
 
 def _fits(made: Array, target: Array, decimals: int) -> bool:
