@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import json
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -19,7 +20,7 @@ from sklearn import datasets
 
 from urnshelf import SampleRefused, Shelf, Urn, rules
 from urnshelf.cli.main import main
-from urnshelf.demo.harbour import Mooring, Vessel
+from urnshelf.demo.harbour import Mooring, Vessel, VesselKind
 from urnshelf.files.plan_file import read_plan
 from urnshelf.learning import Learnt, learn
 
@@ -414,6 +415,17 @@ def test_the_limits_of_a_record_type_are_kept(rng: Rng) -> None:
     assert made.depth.max() <= 10
 
 
+def test_rare_members_of_an_enum_are_left_out_and_not_called_otherwise(rng: Rng) -> None:
+    kinds = [VesselKind.CARGO] * 300 + [VesselKind.FERRY] * 200
+    kinds += [VesselKind.FISHING] * 4 + [VesselKind.PLEASURE] * 4
+    frame = pd.DataFrame({"kind": [one.value for one in kinds], "length_m": rng.normal(50, 9, 508)})
+    assert "(other)" in learn(frame, check_leaks=False).plan
+    found = learn(frame, types={"records": Vessel}, check_leaks=False)
+    assert set(drawn(found, 300).kind) == {"cargo", "ferry"}
+    (one,) = [one for one in found.columns["records"] if one.name == "kind"]
+    assert one.comment == "2 rarer values left out"
+
+
 def test_a_type_that_no_plan_can_name(rng: Rng) -> None:
     @dataclass
     class Inside:
@@ -600,3 +612,37 @@ def read_text(plan: str) -> list[Any]:
 def test_what_is_learnt_is_the_same_each_time(season: Path, learnt: Learnt) -> None:
     assert learn(season).plan == learnt.plan
     assert Urn(0).draw(Vessel).id == 1
+
+
+@pytest.mark.parametrize("ending", ["jsonl", "parquet"])
+def test_what_is_drawn_has_the_types_of_the_sample(
+    ending: str, season: Path, tmp_path: Path
+) -> None:
+    def read(path: Path) -> pd.DataFrame:
+        if ending == "parquet":
+            return pd.read_parquet(path)
+        return pd.DataFrame([json.loads(line) for line in path.read_text().splitlines()])
+
+    for folder in ("sample", "drawn"):
+        (tmp_path / folder).mkdir()
+    for name in ("vessels", "moorings", "lines"):
+        frame = pd.read_csv(season / f"{name}.csv")
+        path = tmp_path / "sample" / f"{name}.{ending}"
+        if ending == "parquet":
+            frame.to_parquet(path)
+        else:
+            frame.to_json(path, orient="records", lines=True)
+    learn(tmp_path / "sample", check_leaks=False).save(tmp_path / "plan.toml")
+    plan = str(tmp_path / "plan.toml")
+    assert main(["draw", plan, "-o", str(tmp_path / "drawn"), "--format", ending]) == 0
+    for name in ("vessels", "moorings", "lines"):
+        sample, drawn_rows = (
+            read(tmp_path / folder / f"{name}.{ending}") for folder in ("sample", "drawn")
+        )
+        days = {"booked_on", "arrival", "left_on", "insured_until"}  # texts in the one, days here
+        kinds = [
+            {c: t.kind for c, t in frame.dtypes.items() if c not in days}
+            for frame in (sample, drawn_rows)
+        ]
+        assert kinds[0] == kinds[1]
+        assert list(sample.columns) == list(drawn_rows.columns)

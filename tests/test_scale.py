@@ -7,7 +7,8 @@ import hashlib
 import json
 import subprocess
 import sys
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Iterator
 from decimal import Decimal
 from pathlib import Path
 
@@ -275,3 +276,47 @@ def test_an_error_in_another_process_is_told_once(
         "urnshelf: quays.code: record 10 has no value left, there are only 9 different ones"
     )
     assert not (tmp_path / "a" / "quays" / "part-00001.csv").exists()
+
+
+@pytest.fixture
+def cluster(tmp_path: Path) -> Iterator[tuple[str, Callable[[], None]]]:
+    """A scheduler of its own, elsewhere, and what starts a worker of it."""
+    started: list[subprocess.Popen[bytes]] = []
+
+    def start(*words: str) -> None:
+        command = [sys.executable, "-m", "dask", *words, "--no-dashboard"]
+        elsewhere = tmp_path / "elsewhere"
+        elsewhere.mkdir(exist_ok=True)
+        started.append(subprocess.Popen(
+            command, cwd=elsewhere, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        ))  # fmt: skip
+
+    told = tmp_path / "scheduler.json"
+    start("scheduler", "--host", "127.0.0.1", "--port", "0", "--scheduler-file", str(told))
+    end = time.monotonic() + 60
+    while not told.exists() and time.monotonic() < end:
+        time.sleep(0.2)
+    address = json.loads(told.read_text())["address"]
+    yield address, lambda: start("worker", address, "--nthreads", "1")
+    for process in reversed(started):
+        process.terminate()
+        process.wait(30)
+
+
+def test_a_cluster_by_its_address(tmp_path: Path, cluster: tuple[str, Callable[[], None]]) -> None:
+    address, start_worker = cluster
+    words = ["draw", str(SEASON), "--format", "jsonl", "--parts", "3", "-o"]
+    command = [sys.executable, "-m", "urnshelf.cli", *words, "big", "--engine", "dask"]
+
+    def run() -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [*command, "--scheduler", address],
+            cwd=tmp_path, capture_output=True, text=True, timeout=120, check=False,
+        )  # fmt: skip
+
+    assert f"--scheduler {address}: it has no workers after 10 seconds" in run().stderr
+    start_worker()
+    assert run().returncode == 0
+    assert main([*words, str(tmp_path / "here")]) == 0
+    # the worker's own folder is another one
+    assert files_of(tmp_path / "big") == files_of(tmp_path / "here")

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
-from urnshelf.errors import RecordRefused
+from urnshelf.errors import FileRefused, RecordRefused
 from urnshelf.scaling.engines import checked_engine, drawn_by_dask
 from urnshelf.scaling.part_files import Part, Work, begun, draw_part, finish, lacking
 
@@ -66,6 +66,8 @@ def draw_in_parts(plan: Path, seed: int | None, folder: Path, format: str, told:
             print(f"{folder}: {left} of {parts} parts are lacking")
         return
     parts = USUAL if told.parts is None else told.parts
+    if engine is not None:  # its workers may be elsewhere
+        plan, folder = plan.resolve(), folder.resolve()
     work = Work(plan, seed, folder, f".{format}", parts)
     begun(work)
     with _progress(parts) as advance:
@@ -75,6 +77,11 @@ def draw_in_parts(plan: Path, seed: int | None, folder: Path, format: str, told:
         else:
             numbers = list(range(1, parts + 1))
             drawn_by_dask(work, numbers, told.scheduler, told.workers, advance)
+            if lacking(work):
+                raise FileRefused(
+                    f"{folder}: the parts were drawn, and {len(lacking(work))} of them are not "
+                    "here: give a folder that the workers and this machine share"
+                )
     _finished(work)
 
 

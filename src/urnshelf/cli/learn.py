@@ -114,7 +114,9 @@ def _tell(found: Learnt, out: Console) -> None:
         out.print(table)
         apart = found.apart[name]
         if apart is not None:
-            out.print(f"rank correlations: {apart:.3f} apart on average")
+            out.print(
+                Text("rank correlations: ").append(_distance(apart)).append(" apart on average")
+            )
         for column, why in found.left_out.get(name, {}).items():
             out.print(Text(f"left out: {column}, {why}", style="yellow"), soft_wrap=True)
         out.print()

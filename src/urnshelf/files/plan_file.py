@@ -5,13 +5,20 @@ from __future__ import annotations
 import json
 import tomllib
 from collections.abc import Iterator, Mapping
+from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, TypedDict
 
 from urnshelf.errors import RecordRefused
 from urnshelf.files.file_table import plain_name
 from urnshelf.files.plan_checks import refuse_unknown, rules_told, whole_number
-from urnshelf.files.plan_gathered import GatheredBelow, WithCounts, gathered_in
+from urnshelf.files.plan_gathered import (
+    Forms,
+    GatheredBelow,
+    WithCounts,
+    gathered_forms,
+    innermost,
+)
 from urnshelf.files.plan_values import rule_from
 from urnshelf.files.plan_variants import variants_told, whole_table
 from urnshelf.files.planned_table import PlannedTable, columns_of, link_to
@@ -20,14 +27,14 @@ from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 from urnshelf.types.forms import type_name
 from urnshelf.types.loading import load_type
-from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
+from urnshelf.types.nodes import Kind, Node, node_of
 from urnshelf.urn.dealing import Dealing
 from urnshelf.urn.drawing import Urn
 from urnshelf.urn.layouts import drawable
 from urnshelf.urn.mixing import key_of
 from urnshelf.urn.rules.base import Computed, Rule
 from urnshelf.urn.rules.dealt import Dealt
-from urnshelf.urn.rules.following import Gathered
+from urnshelf.urn.rules.following import Formula, Gathered
 
 if TYPE_CHECKING:
     pass
@@ -92,17 +99,34 @@ def read_plan(path: Path, seed: int | None = None, records: int | None = None) -
         raise RecordRefused(f"{path.name}: there are no tables; begin one with [tables.vessels]")
     found = seed if seed is not None else whole_number(plan, "seed", 0, path.name)
     counts = _counts(kiosks, records)
-    tables: dict[str, PlannedTable] = {}
+    whole: dict[str, Any] = {}
     for name, table in told.items():
         table = whole_table(table, variants, f"{path.name}, table {name!r}")
         is_counted = name in counts and isinstance(table, Mapping)
-        counted = {**table, "count": counts[name]} if is_counted else table
-        tables[name] = _table(path, name, counted, Urn(found), tables)
-    for table in tables.values():
-        for rule in table.rules.values():
-            for one in gathered_in(rule):
-                one.check()
-    return Plan(tables, kiosks, found)
+        whole[name] = {**table, "count": counts[name]} if is_counted else table
+    return Plan(_tables(path, whole, found), kiosks, found)
+
+
+def _tables(path: Path, told: Mapping[str, Any], seed: int) -> dict[str, PlannedTable]:
+    """The tables of a plan; read again as long as those below tell what those above gather."""
+    forms: Forms = {}
+    tables = _read(path, told, seed, forms)
+    for _ in told:
+        known = gathered_forms(tables)
+        if known == forms:
+            break
+        forms, tables = known, _read(path, told, seed, known)
+    return tables
+
+
+def _read(path: Path, told: Mapping[str, Any], seed: int, forms: Forms) -> dict[str, PlannedTable]:
+    """The tables of a plan, the types of what they gather known."""
+    tables: dict[str, PlannedTable] = {}
+    for name, table in told.items():
+        tables[name] = _table(path, name, table, Urn(seed), tables, forms.get(name, {}))
+    for one in (one for table in tables.values() for one in table.gathered):
+        one.check()
+    return tables
 
 
 def _kiosks(path: Path, told: object, text: str) -> Iterator[PlannedKiosk]:
@@ -147,7 +171,12 @@ def _counts(kiosks: list[PlannedKiosk], records: int | None) -> dict[str, int]:
 
 
 def _table(
-    path: Path, name: str, table: object, urn: Urn, before: dict[str, PlannedTable]
+    path: Path,
+    name: str,
+    table: object,
+    urn: Urn,
+    before: dict[str, PlannedTable],
+    forms: Mapping[str, Any],
 ) -> PlannedTable:
     where = f"{path.name}, table {name!r}"
     plain_name(name)
@@ -157,7 +186,7 @@ def _table(
     if "type" in table and "schema" in table:
         raise RecordRefused(f"{where}: either a type or a schema is needed")
     if "type" not in table and "schema" not in table:
-        return _of_rules(name, table, where, urn, before)
+        return _of_rules(name, table, where, urn, before, forms)
     for word in ("type", "schema"):
         if not isinstance(table.get(word, ""), str):
             raise RecordRefused(f"{where}: {word} = {show(table[word], 40)}, but a text is needed")
@@ -213,9 +242,16 @@ def _holds_records(node: Node | None) -> bool:
 
 
 def _of_rules(
-    name: str, table: Mapping[str, Any], where: str, urn: Urn, before: dict[str, PlannedTable]
+    name: str,
+    table: Mapping[str, Any],
+    where: str,
+    urn: Urn,
+    before: dict[str, PlannedTable],
+    gathered: Mapping[str, Any],
 ) -> PlannedTable:
-    """A table without a record type: its rules tell the columns, and their kinds."""
+    """A table without a record type: its rules tell the columns, and their kinds; of what is
+    gathered the tables below do.
+    """
     told = rules_told(table, name, where)
     if not told:
         raise RecordRefused(
@@ -234,11 +270,13 @@ def _of_rules(
         }
 
     loose = _typed_dict(name, dict.fromkeys(told, Any))
-    first = read(dict.fromkeys(told, ANYTHING))
-    _gather(first, dict.fromkeys(told, ANYTHING), name, where, before)
+    nodes = {field: node_of(gathered.get(field, Any)) for field in told}
+    first = read(nodes)
+    _gather(first, nodes, name, where, before)
     sample = urn.draw(loose, range(_SAMPLE), **first)
     empty = _sometimes_none(first)
     forms = {field: _form_of([row[field] for row in sample], field in empty) for field in told}
+    forms = _as_inputs({**forms, **gathered}, first)
     what = _typed_dict(name, forms)
     columns = {field: node_of(form) for field, form in forms.items()}
     rules = read(columns)
@@ -285,6 +323,37 @@ def _form_of(values: list[Any], is_sometimes_none: bool) -> Any:
     form: Any = kinds.pop() if len(kinds) == 1 else Any
     has_none = is_sometimes_none or None in values
     return form | None if form is not Any and has_none else form
+
+
+def _as_inputs(forms: dict[str, Any], rules: Mapping[str, Rule]) -> dict[str, Any]:
+    """The types of columns: what a formula computes exactly, in Decimals, is a number like those it
+    comes of.
+    """
+    found = dict(forms)
+    for field in _in_turn(rules):
+        rule, form = innermost(rules[field]), found[field]
+        if not isinstance(rule, Formula) or node_of(form).bare is not Decimal:
+            continue
+        kinds = {node_of(found.get(name, Any)).bare for name in rule.needs}
+        if Decimal not in kinds:
+            made: Any = int if kinds <= {int} and rule.is_whole else float
+            found[field] = made | None if node_of(form).optional else made
+    return found
+
+
+def _in_turn(rules: Mapping[str, Rule]) -> list[str]:
+    """The fields, each after those that it comes of."""
+    found: dict[str, None] = {}
+
+    def visit(field: str, waiting: tuple[str, ...]) -> None:
+        for needed in rules[field].needs:
+            if needed in rules and needed not in (*waiting, *found):
+                visit(needed, (*waiting, field))
+        found[field] = None
+
+    for field in rules:
+        visit(field, ())
+    return list(found)
 
 
 def _children(rule: Any, field: str, what: Any, urn: Urn, before: dict[str, PlannedTable]) -> int:

@@ -8,10 +8,12 @@ from typing import Any, Protocol
 
 from urnshelf.errors import RecordRefused
 from urnshelf.near_names import nearest
+from urnshelf.types.nodes import Node
 from urnshelf.urn.layouts import drawable
 from urnshelf.urn.mixing import Bits, key_of
 from urnshelf.urn.rules.base import Place, Rule
-from urnshelf.urn.rules.dealt import Dealt
+from urnshelf.urn.rules.choices import SometimesNone
+from urnshelf.urn.rules.dealt import Dealt, NoneWith
 from urnshelf.urn.rules.following import Gathered
 from urnshelf.urn.rules.given import constant
 
@@ -29,6 +31,11 @@ class Below(Protocol):
     @property
     def seed(self) -> int:
         """What it is drawn from."""
+        ...
+
+    @property
+    def columns(self) -> dict[str, Node]:
+        """The columns and their types."""
         ...
 
     def some(self, field: str | None, indexes: range) -> list[Any]:
@@ -65,7 +72,7 @@ class GatheredBelow(Gathered):
     def one(self, bits: Bits, *inputs: object) -> Any:  # noqa: ARG002
         """What the children of the record with this index come to."""
         if self._own not in self._tables or self._below not in self._tables:
-            return Decimal(0)  # the plan is still being read
+            return self._nothing  # the plan is still being read
         if self._found is None:
             self._found = self._looked_up()
         table, children = self._found
@@ -95,7 +102,21 @@ class GatheredBelow(Gathered):
     @property
     def nothing(self) -> Rule:
         """What stands there while nobody asks for it."""
-        return constant(self._form(0) if self._form in (int, float) else Decimal(0))
+        return constant(self._nothing)
+
+    @property
+    def _nothing(self) -> Any:
+        return self._form(0) if self._form in (int, float) else Decimal(0)
+
+    def form_by(self, tables: Mapping[str, Below]) -> Any:
+        """The type of what is gathered, as the table below tells it; None where that is none."""
+        if self._what == "count":
+            return int
+        column = tables[self._below].columns.get(self._field)
+        if column is None or not column.is_known:
+            return None
+        # of no children there is a sum, and nothing that is the least
+        return column.bare if self._what == "sum" else column.bare | None
 
     def check(self) -> None:
         """Refuse what there is nothing to gather from, once the plan is read."""
@@ -127,6 +148,29 @@ def gathered_in(rule: object) -> list[GatheredBelow]:
     return [rule] if isinstance(rule, GatheredBelow) else []
 
 
+def innermost(rule: Rule) -> Rule:
+    """What draws the values, without what only says when there is none, or by how many children."""
+    while isinstance(rule, (SometimesNone, NoneWith, WithCounts)):
+        rule = rule.inner
+    return rule
+
+
+Forms = dict[str, dict[str, Any]]
+"""The types of what is gathered, by table and field."""
+
+
+def gathered_forms(tables: Mapping[str, Below]) -> Forms:
+    """The types of what tables without a record type gather from those below them."""
+    found: Forms = {}
+    for name, table in tables.items():
+        for field, rule in table.rules.items():
+            inner = innermost(rule) if isinstance(rule, Rule) else None
+            form = inner.form_by(tables) if isinstance(inner, GatheredBelow) else None
+            if form is not None:
+                found.setdefault(name, {})[field] = form
+    return found
+
+
 class WithCounts(Rule):
     """A rule that goes by how many children a record has.
 
@@ -138,35 +182,35 @@ class WithCounts(Rule):
     vectorised = False
 
     def __init__(self, inner: Rule, counts: Mapping[str, GatheredBelow]) -> None:
-        self._inner, self.counts = inner, dict(counts)
+        self.inner, self.counts = inner, dict(counts)
         self.needs = tuple(name for name in inner.needs if name not in counts)
         self.gives_none = inner.gives_none
 
     def placed(self, place: Place) -> Rule:
         """The same, what is in it placed."""
-        return WithCounts(self._inner.placed(place), self.counts)
+        return WithCounts(self.inner.placed(place), self.counts)
 
     def beside(self, rules: Mapping[str, Rule]) -> Rule:
         """The same, what is in it bound."""
-        return WithCounts(self._inner.beside(rules), self.counts)
+        return WithCounts(self.inner.beside(rules), self.counts)
 
     def one(self, bits: Bits, *inputs: object) -> Any:
         """One value."""
         told = dict(zip(self.needs, inputs, strict=True))
         given = [
             self.counts[name].one(bits) if name in self.counts else told[name]
-            for name in self._inner.needs
+            for name in self.inner.needs
         ]
-        return self._inner.one(bits, *given)
+        return self.inner.one(bits, *given)
 
     def many(self, lanes: Any, *inputs: Sequence[Any]) -> list[Any]:
         """The values of all lanes."""
         told = dict(zip(self.needs, inputs, strict=True))
         given = [
             self.counts[name].many(lanes) if name in self.counts else told[name]
-            for name in self._inner.needs
+            for name in self.inner.needs
         ]
-        return self._inner.many(lanes, *given)
+        return self.inner.many(lanes, *given)
 
 
 def without_gathered(rules: Mapping[str, Any], field: str) -> dict[str, Any]:

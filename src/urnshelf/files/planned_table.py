@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.files.plan_gathered import without_gathered
+from urnshelf.files.plan_gathered import GatheredBelow, gathered_in, without_gathered
 from urnshelf.near_names import nearest
 from urnshelf.records.description import key_name
 from urnshelf.store.paths import fetcher
@@ -47,6 +47,11 @@ class PlannedTable:
     def seed(self) -> int:
         """What it is drawn from."""
         return self._urn.seed
+
+    @property
+    def gathered(self) -> list[GatheredBelow]:
+        """What is gathered from tables below."""
+        return [one for rule in self.rules.values() for one in gathered_in(rule)]
 
     @property
     def columns(self) -> dict[str, Node]:

@@ -10,7 +10,7 @@ import pandas as pd
 
 from urnshelf.errors import SampleRefused
 from urnshelf.learning.column_rule import ColumnRule
-from urnshelf.learning.relations import _alike
+from urnshelf.learning.relations import alike
 from urnshelf.learning.sample import Array, SampleColumn, SampleTable
 from urnshelf.records.display import show
 
@@ -237,7 +237,7 @@ def gathered_rules(
             if text or part.is_labelled or part.form not in ("int", "float"):
                 continue
             sums = np.bincount(rows, weights=np.nan_to_num(part.numbers), minlength=parent.count)
-            if other != link.column and bool(_alike(sums, column.numbers, column.decimals).all()):
+            if other != link.column and bool(alike(sums, column.numbers, column.decimals).all()):
                 text = f"sum {child.name}.{other}"
         if text:
             found.append(

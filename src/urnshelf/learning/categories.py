@@ -17,6 +17,7 @@ from urnshelf.learning.factors import (
     information,
     kept_groups,
 )
+from urnshelf.learning.knots import weights_of
 from urnshelf.learning.sample import Array
 
 _BETTER = 1.05
@@ -90,13 +91,11 @@ def chosen(
     there = codes >= 0
     best: Factor | None = None
     most = 0.0
-    singles: dict[tuple[str, ...], float] = {}
     for factor in factors:
         kept = kept_groups(factor, there, settings.least)
         if kept is None:
             continue
         told = information(codes, kept.codes, labels, len(kept.keys))
-        singles[factor.fields] = told
         if told > most:
             best, most = kept, told
     pairs = combinations(first_of([one for one in factors if len(one.fields) == 1], 10), 2)
@@ -108,23 +107,3 @@ def chosen(
         if told > max(most * _BETTER, most + 2):
             best, most = kept, told
     return best
-
-
-def weights_of(counts: Array, overall: Array, smallest: int) -> list[int]:
-    """Weights of a thousand, or of a hundred for few rows; what so few rows tell is told as it is
-    over all.
-
-    Args:
-        counts: of each label in the group.
-        overall: of each label in all rows.
-        smallest: so few rows tell nothing.
-    """
-    n = float(counts.sum())
-    if n == 0:
-        return weights_of(overall, overall, smallest) if overall.sum() else [1] * len(overall)
-    usual = overall / max(overall.sum(), 1) * n
-    few = (counts < smallest) & (usual < smallest)
-    told = np.where(few, np.where(counts == overall, counts, usual), counts)
-    told = np.where(~few & (counts < smallest), 0, told)
-    whole = 1000 if n >= 1000 else 100
-    return [int(one) for one in np.maximum(np.round(told * whole / told.sum()), told > 0)]

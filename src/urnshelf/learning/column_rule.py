@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -47,10 +47,12 @@ class Settings:
     Attributes:
         smallest: so many rows must share what is told.
         relabel: the columns whose labels are made anew.
+        closed: the columns whose values a record type tells: no other may stand for several.
     """
 
     smallest: int
     relabel: frozenset[str] = frozenset()
+    closed: frozenset[str] = frozenset()
 
     @property
     def least(self) -> int:
@@ -73,7 +75,6 @@ class Labelled:
     codes: Array
     labels: list[Any]
     rare: int = 0
-    notes: list[str] = field(default_factory=list)
 
 
 OTHER = "(other)"

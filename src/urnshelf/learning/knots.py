@@ -62,10 +62,12 @@ def fitted(numbers: Numbers, groups: Array, count: int, smallest: int) -> Fitted
     """
     told: list[list[int]] = []
     at: list[list[int] | None] = []
+    steps = np.array(numbers.steps or [])
+    overall = _counts(numbers.units[numbers.there], steps)
     for group in range(count):
         values = numbers.units[(groups == group) & numbers.there]
         if numbers.steps is not None:
-            told.append(_weights(values, numbers.steps, smallest))
+            told.append(weights_of(_counts(values, steps), overall, smallest))
             at.append(None)
         else:
             knots, places = _knots(values, smallest)
@@ -74,14 +76,34 @@ def fitted(numbers: Numbers, groups: Array, count: int, smallest: int) -> Fitted
     return Fitted(groups, told, at, normal_scores(numbers.units, numbers.there, groups))
 
 
-def _weights(values: Array, steps: Sequence[int], smallest: int) -> list[int]:
-    """How often each value comes, of a thousand or, of few rows, of a hundred."""
-    counts = np.array([int((values == one).sum()) for one in steps])
-    counts = np.where(counts < smallest, 0, counts)
+def _counts(values: Array, steps: Array) -> Array:
+    """How often each step comes."""
+    return np.asarray((values[:, None] == steps).sum(axis=0))
+
+
+def weights_of(counts: Array, overall: Array, smallest: int) -> list[int]:
+    """Weights of a thousand, or of a hundred for few rows; what so few rows tell is told together,
+    and divided as it is over all.
+
+    Args:
+        counts: of each value in the group.
+        overall: of each value in all rows.
+        smallest: so few rows tell nothing.
+    """
     if not counts.sum():
-        return [1] * len(steps)
-    whole = 1000 if len(values) >= 1000 else 100
-    return [int(one) for one in np.maximum(np.round(counts * whole / counts.sum()), counts > 0)]
+        counts = overall if overall.sum() else np.ones(len(counts))
+    n = float(counts.sum())
+    usual = overall / max(overall.sum(), 1) * n
+    few = (counts < smallest) & (usual < smallest)
+    together, expected = float(counts[few].sum()), float(usual[few].sum())
+    part = 1.0
+    if expected >= smallest:  # enough for their absence to tell something
+        part = together / expected if together >= smallest else 0.0
+    told = np.where(few, usual * part, np.where(counts < smallest, 0, counts))
+    if not told.sum():
+        told = np.ones(len(counts))
+    whole = 1000 if n >= 1000 else 100
+    return [int(one) for one in np.maximum(np.round(told * whole / told.sum()), told > 0)]
 
 
 def _knots(values: Array, smallest: int) -> tuple[list[int], list[int] | None]:

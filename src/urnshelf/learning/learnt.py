@@ -102,11 +102,6 @@ class Learnt:
         except OSError as error:
             raise FileRefused(f"{where} cannot be written: {why(error)}") from None
 
-    @property
-    def is_near(self) -> bool:
-        """Whether the check found a table that may be too close to the sample."""
-        return any(one.verdict == "near" for one in self.leaks)
-
 
 def read_text(plan: str) -> dict[str, PlannedTable]:
     """The tables of a plan's text."""

@@ -123,7 +123,7 @@ class TableLearner:
     def _categories(self) -> None:
         done: dict[str, Labelled] = {}
         for name, column in self._of_kind("categories").items():
-            one = labelled(column, self.settings.smallest)
+            one = labelled(column, self.settings.smallest, name not in self.settings.closed)
             if name in self.settings.relabel:
                 one.labels = [f"{name} {number + 1}" for number in range(len(one.labels))]
             follows = followed(one.codes, len(one.labels), {n: o.codes for n, o in done.items()})
@@ -223,6 +223,8 @@ class TableLearner:
     def _shower(self, column: SampleColumn) -> Any:
         if column.form in ("day", "moment"):
             return column.value
+        if column.form == "float":  # also where all of them are whole
+            return lambda units: float(decimals_told(int(units), column.decimals))
         return lambda units: decimals_told(int(units), column.decimals)
 
     def _range(self, column: SampleColumn) -> str:
@@ -282,7 +284,9 @@ def _rule_of(numbers: Numbers, fit: NumberFit, show: Any) -> dict[str, Any]:
         if any(one is not None for one in at):
             places = {key: one for key, one in zip(keys or [""], at, strict=False) if one}
             rule["at"] = at[0] if keys is None else places
-        if numbers.decimals and isinstance(told[0][0], (int, float)):
+        # floats that are all whole are told so, or what is between them would not be
+        is_real = isinstance(told[0][0], float)
+        if is_real or (numbers.decimals and isinstance(told[0][0], int)):
             rule["decimals"] = numbers.decimals
     if fit.by is not None:
         rule["by"] = fit.by.by

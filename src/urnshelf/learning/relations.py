@@ -129,11 +129,11 @@ def _holds(
     is_missing = ~np.isfinite(made)
     return bool(
         np.array_equal(is_missing, ~column.there)
-        and _alike(made, column.numbers, column.decimals)[column.there].all()
+        and alike(made, column.numbers, column.decimals)[column.there].all()
     )
 
 
-def _alike(made: Array, told: Array, decimals: int) -> Array:
+def alike(made: Array, told: Array, decimals: int) -> Array:
     """Whether numbers are the same when they are rounded, whichever way a half goes."""
     near = 0.5 * 10.0**-decimals + 1e-9 * np.maximum(1.0, np.abs(told))
     return np.asarray(np.abs(made - told) <= near)
@@ -205,7 +205,7 @@ def _fitting(make: Callable[[Array], Array], column: SampleColumn, some: Array) 
     every = np.arange(len(target))
     few = every[:: max(len(target) // _TRIED, 1)]
     made = make(few)
-    near = _alike(made, target[None, few], column.decimals) | np.isnan(made)
+    near = alike(made, target[None, few], column.decimals) | np.isnan(made)
     likely = np.flatnonzero(near.all(axis=1))
     if not len(likely):
         return []
@@ -263,7 +263,7 @@ def _fits(made: Array, target: Array, decimals: int) -> bool:
     # of what is the same throughout nothing is learnt
     return bool(
         there.sum() >= 10
-        and _alike(made[there], target[there], decimals).all()
+        and alike(made[there], target[there], decimals).all()
         and len(np.unique(made[there])) >= _FEWEST - 1
     )
 

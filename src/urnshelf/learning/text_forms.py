@@ -42,9 +42,9 @@ def text_rule(column: SampleColumn, smallest: int) -> tuple[dict[str, Any], str]
     """
     counts = np.bincount(column.codes[column.codes >= 0], minlength=len(column.labels))
     texts = [str(one) for one in column.labels]
-    name = _form_of(column.name, texts, counts)
-    if name is not None:
-        return {"called": name}, f"as {name} is drawn, nobody's"
+    form = _form_of(column.name, texts, counts)
+    if form is not None:
+        return {"called": form}, f"as {form} is drawn, nobody's"
     of_pattern = _pattern_of(texts, counts, smallest)
     if of_pattern is not None:
         rule: dict[str, Any] = {"pattern": of_pattern[0]}
@@ -52,11 +52,12 @@ def text_rule(column: SampleColumn, smallest: int) -> tuple[dict[str, Any], str]
         if is_counted and counts.max(initial=0) == 1 and of_pattern[1] >= 20 * len(texts):
             rule = {"all_different": rule}
         return rule, f"the form of the texts{_meant(texts)}"
-    meant = rule_for(column.name, str, {})
+    name = re.sub(r"\W+", "_", column.name).lower()
+    meant = rule_for(name, str, {})
     lengths = np.repeat([len(text) for text in texts], counts)
     ends = np.quantile(lengths, [0.05, 0.95]) if len(lengths) else np.array([10, 40])
     if meant is not None and not meant.needs and float(ends[1]) < 40:
-        return {"called": column.name}, "as its name is drawn, nobody's"
+        return {"called": name}, "as its name is drawn, nobody's"
     low, high = max(1, int(ends[0])), max(8, int(ends[1]))
     return {"called": "description", "length": [low, high]}, "sentences of such lengths"
 
@@ -96,8 +97,8 @@ def _pattern_of(texts: Sequence[str], counts: Any, smallest: int) -> tuple[str, 
     # what has many blanks, or is long, is written by people
     if any(len(one) > _LONGEST or one.count(" ") > _MOST_BLANKS for one in kept):
         return None
-    # a word of letters alone is a name, and says nothing by its form
-    if all(re.fullmatch(r"[Aa .'-]+", shape) for shape in kept):
+    # a word of letters alone is a name, and says nothing by its form; a few great ones are a code
+    if all(re.fullmatch(r"[Aa .'-]+", one) and not re.fullmatch(r"A{1,6}", one) for one in kept):
         return None
     ways = [_told(shape, members[shape]) for shape in kept]
     size = sum(size for _, size in ways)

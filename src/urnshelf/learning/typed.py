@@ -27,6 +27,13 @@ def type_of(form: Any) -> str:
     return f"{module}:{name}"
 
 
+def closed_fields(form: Any) -> frozenset[str]:
+    """The fields of a type that do not take any text: members of an enum, of a choice."""
+    return frozenset(
+        name for name, field in record_type(form).given.items() if field.node.bare is not str
+    )
+
+
 def fitted_to_type(rules: list[ColumnRule], table: SampleTable, form: Any) -> list[ColumnRule]:
     """The rules of the columns that are fields of a type; others are left out, and told.
 

@@ -24,7 +24,7 @@ from urnshelf.learning.learnt import Learnt, drawn_table, read_text
 from urnshelf.learning.one_table import TableLearner
 from urnshelf.learning.plan_text import plan_text
 from urnshelf.learning.sample import SampleTable
-from urnshelf.learning.typed import fitted_to_type, type_of
+from urnshelf.learning.typed import closed_fields, fitted_to_type, type_of
 from urnshelf.types.loading import load_type
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
@@ -97,7 +97,10 @@ class WholeSample:
 
     def _settings(self, table: SampleTable) -> Settings:
         usual = _FEW if table.count < _FROM else _MANY
-        return Settings(self._smallest or usual, self._relabel)
+        closed = (
+            closed_fields(self._forms[table.name]) if table.name in self._forms else frozenset()
+        )
+        return Settings(self._smallest or usual, self._relabel, closed)
 
     def learn(self, check_leaks: bool) -> Learnt:
         """The rules of all tables.
@@ -232,7 +235,7 @@ def _given(
             if any(one in fixed[link.parent] for one in factor.fields if "." not in one):
                 continue
             fields = tuple(f"{link.column}.{one}" for one in factor.fields)
-            is_near = all(one.count(".") <= 2 and "count " not in one for one in fields)
-            if is_near:
+            may_tell = all(one.count(".") <= 2 and "count " not in one for one in fields)
+            if may_tell:
                 found.append(Factor(fields, factor.codes[rows], factor.keys))
     return found

@@ -15,6 +15,7 @@ from urnshelf.scaling.part_files import Part, Work, draw_part
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
 ENGINES = ("dask",)
+_PATIENCE = 10
 
 
 def drawn_by_dask(
@@ -54,12 +55,19 @@ def drawn_by_dask(
 def _client(distributed: Any, scheduler: str | None, workers: int) -> Iterator[Any]:
     if scheduler is not None:
         try:
-            client = distributed.Client(scheduler, timeout="10s")
+            client = distributed.Client(scheduler, timeout=f"{_PATIENCE}s")
         except (OSError, ValueError) as error:
             raise SettingRefused(
                 f"--scheduler {scheduler}: nobody answers there ({str(error).splitlines()[0]})"
             ) from None
         with client:
+            try:
+                client.wait_for_workers(1, timeout=_PATIENCE)
+            except TimeoutError:
+                raise SettingRefused(
+                    f"--scheduler {scheduler}: it has no workers after {_PATIENCE} seconds; start "
+                    f"some, dask worker {scheduler}"
+                ) from None
             yield client
         return
     with (

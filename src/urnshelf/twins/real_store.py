@@ -21,8 +21,6 @@ from urnshelf.twins.worlds import Outcome, arranged
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
 
-_WRITES = (Operation.SAVE, Operation.ADD, Operation.UPDATE)
-
 
 class RealStore:
     """What stands behind the fakes of one shelf.

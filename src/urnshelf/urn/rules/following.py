@@ -43,6 +43,11 @@ class Formula(Computed):
         names = [node.id for node in ast.walk(self._tree) if isinstance(node, ast.Name)]
         self.needs = tuple(dict.fromkeys(names))
 
+    @property
+    def is_whole(self) -> bool:
+        """Whether it makes whole numbers of whole numbers."""
+        return self._decimals == 0 or not {"/", "÷", "."} & {*self._text}
+
     def placed(self, place: Place) -> Rule:
         """The same, for the field's type."""
         form = self._form or place.field.node.bare
