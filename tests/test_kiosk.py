@@ -834,11 +834,11 @@ def test_a_name_that_we_do_not_have_leads_to_ours(kiosk: Kiosk, shelf: Shelf) ->
     [
         (["httpx"], lambda k: k.for_httpx(), "needs httpx: pip install httpx"),
         (["requests"], lambda k: k.for_requests(), "needs requests: pip install requests"),
-        (["uvicorn"], lambda k: k.serve(), "needs uvicorn: pip install 'urnshelf[kiosk]'"),
+        (["uvicorn"], lambda k: k.serve(), "needs uvicorn: pip install 'urnshelf[http]'"),
         (
             ["httpx", "h11"],
             lambda k: k.passes_through("http://127.0.0.1"),
-            "needs httpx and h11: pip install 'urnshelf[kiosk]' httpx",
+            "needs httpx and h11: pip install 'urnshelf[http]' httpx",
         ),
     ],
 )

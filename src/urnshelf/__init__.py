@@ -3,6 +3,7 @@
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    __version__: str
     from urnshelf import rules
     from urnshelf.calls.cueing import cue
     from urnshelf.calls.handles import attribute, some_of
@@ -45,8 +46,6 @@ if TYPE_CHECKING:
     from urnshelf.urn.variants import variant
 
 __tracebackhide__ = True  # a failing test shows its own lines, not ours
-
-__version__ = "0.1.0"
 
 __all__ = [
     "ArgumentMissing",
@@ -120,12 +119,15 @@ in which no test uses us is not to wait for us.
 
 def _late(name: str) -> Any:
     from importlib import import_module
+    from importlib.metadata import version
     from importlib.util import find_spec
 
     if name in __all__ and name != "rules":
         places = [place for place, names in _PLACES.items() if name in names.split()]
         found = globals()[name] = getattr(import_module((*places, "urnshelf.errors")[0]), name)
         return found
+    if name == "__version__":  # the tag it was built from, or how far it is from the last
+        return version("urnshelf")
     if name.startswith("_"):
         raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
     # Python asks here, too, before it looks for a module of the package

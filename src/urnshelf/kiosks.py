@@ -296,7 +296,7 @@ def _need(door: str, *packages: str) -> None:
     if lacking:
         # a client is the code under test's own: no extra of ours brings it
         clients = [name for name in lacking if name not in _OF_THE_EXTRA]
-        extra = ["'urnshelf[kiosk]'"] if len(clients) < len(lacking) else []
+        extra = ["'urnshelf[http]'"] if len(clients) < len(lacking) else []
         raise SettingRefused(
             f"{door} needs {' and '.join(lacking)}: pip install {' '.join([*extra, *clients])}"
         )

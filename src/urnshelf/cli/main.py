@@ -129,7 +129,7 @@ def _learn(chosen: argparse.Namespace) -> int:
 def _serve(chosen: argparse.Namespace) -> int:
     lacking = [name for name in ("h11", "uvicorn") if find_spec(name) is None]
     if lacking:
-        raise SettingRefused(f"serve needs {' and '.join(lacking)}: pip install 'urnshelf[kiosk]'")
+        raise SettingRefused(f"serve needs {' and '.join(lacking)}: pip install 'urnshelf[http]'")
     from urnshelf.cli.serve import serve
 
     sys.path.insert(0, "")  # the user's own modules, as with `python -m`

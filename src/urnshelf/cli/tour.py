@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import asyncio
 import dataclasses
 from datetime import UTC, datetime
+from textwrap import indent
+from typing import Any
 
 from rich import box
 from rich.console import Console
-from rich.panel import Panel
 from rich.table import Column, Table
 from rich.text import Text
 
@@ -16,16 +18,28 @@ from urnshelf.calls.ledger import Call
 from urnshelf.cli.showing import cell, console, record_table
 from urnshelf.demo.harbour import (
     Berth,
+    DuesOffice,
     GaugeSilent,
     Mooring,
     MooringDesk,
+    MooringRegister,
     PilotPager,
     TideService,
     Vessel,
 )
+from urnshelf.demo.harbour.adaptors.sqlite import fresh_register
+from urnshelf.doors.asgi import App
+from urnshelf.drafting import draft
+from urnshelf.kiosk import response
 from urnshelf.records.display import show
+from urnshelf.twins import Twin
 
 NOON = datetime(2030, 6, 1, 12, 0, tzinfo=UTC)
+_IN = " " * 4
+_TWIN = (
+    "urnshelf twin urnshelf.demo.harbour:MooringRegister "
+    "--real urnshelf.demo.harbour.adaptors.sqlite:fresh_register"
+)
 
 
 def tour(seed: int) -> None:
@@ -50,6 +64,10 @@ def tour(seed: int) -> None:
         _checks(out, shelf)
         _ledger(out, shelf)
         _failure(out, shelf)
+    _real(out)
+    _remote(out)
+    _drafted(out)
+    _twin(out)
     out.print(
         Text.assemble(
             "\nNext: copy the first test from the README; ",
@@ -128,17 +146,17 @@ def _ledger(out: Console, shelf: Shelf) -> None:
     _step(out, 5, "The ledger: every call, in order", "ledger_of(shelf)")
     table = Table(
         "#",
-        Column("method", no_wrap=True),
-        "arguments",
-        "reply",
-        "answered by",
+        Column("call", no_wrap=True, ratio=12),
+        Column("reply", no_wrap=True, ratio=6),
+        Column("answered by", no_wrap=True, ratio=7),
         box=box.SIMPLE_HEAD,
         pad_edge=False,
         show_edge=False,
+        expand=True,
     )
     for call in ledger_of(shelf):
-        reply = f"raised {call.error!r}" if call.error else _brief(call.reply, 26)
-        table.add_row(str(call.number), call.method, _brief_arguments(call), reply, _answerer(call))
+        reply = f"raised {call.error!r}" if call.error else show(call.reply, 60)
+        table.add_row(str(call.number), _brief(call), reply, _answerer(call))
     out.print(table, "")
 
 
@@ -153,32 +171,95 @@ def _failure(out: Console, shelf: Shelf) -> None:
     try:
         assert tally(pilots.page, 8, whatever) == 1, tally(pilots.page, 8, whatever)
     except AssertionError as failure:
-        out.print(
-            Panel(
-                Text(f"AssertionError: {failure}"),
-                border_style="red",
-                title="the message",
-                title_align="left",
-                expand=False,
-            )
-        )
+        out.print(Text(f"AssertionError: {failure}\n", style="red"))
+
+
+def _real(out: Console) -> None:
+    _step(
+        out,
+        7,
+        "A real object, of which one method is replaced",
+        "desk = shelf.wrap(shelf.furnish(MooringDesk))",
+        "cue(desk._tide_at, NOON).gives(6.3)",
+    )
+    with Shelf(7) as shelf:
+        shelf.stock(Berth, 12, harbour="Ternhythe", in_service=True)
+        shelf.stock(Vessel, id=7, length_m=38.0, draught_m=4.1)
+        desk = shelf.wrap(shelf.furnish(MooringDesk))
+        cue(desk._tide_at, NOON).gives(6.3)
+        desk.moor(vessel_id=7, arrival=NOON)
+        ran = [f"{one.method.split('.')[1]}, by {_answerer(one)}" for one in ledger_of(desk)]
+        out.print(f"The rest of it is real: {'; '.join(ran)}\n")
+
+
+def _remote(out: Console) -> None:
+    _step(
+        out,
+        8,
+        "A remote service over HTTP: a kiosk",
+        'tide = shelf.kiosk("tides").route("GET", "/tides/{harbour}")',
+        'cue(tide, harbour="Ternhythe").gives(response(json={"depth_m": 6.3}))',
+    )
+    with Shelf(7) as shelf:
+        kiosk = shelf.kiosk("tides")
+        tide = kiosk.route("GET", "/tides/{harbour}")
+        cue(tide, harbour="Ternhythe").gives(response(json={"depth_m": 6.3}))
+        status, body = asyncio.run(_asked(kiosk.app, "/tides/Ternhythe"))
+        out.print(f"GET /tides/Ternhythe -> {status} {body}; {tally(tide)!r}\n")
+
+
+async def _asked(app: App, path: str) -> tuple[int, str]:
+    """What an ASGI application replies: the one door that needs no client, which nobody has yet."""
+    told: list[Any] = []
+
+    async def receive() -> dict[str, Any]:
+        return {"type": "http.request", "body": b"", "more_body": False}
+
+    async def send(message: Any) -> None:
+        told.append(message)
+
+    scope = {"type": "http", "method": "GET", "path": path, "query_string": b"", "headers": []}
+    await app(scope, receive, send)
+    return told[0]["status"], b"".join(one.get("body", b"") for one in told).decode()
+
+
+def _drafted(out: Console) -> None:
+    _step(
+        out,
+        9,
+        "A test for every path of the code",
+        "urnshelf draft urnshelf.demo.harbour:DuesOffice.bill",
+    )
+    drafts = draft(DuesOffice, "bill", runs=200)
+    ways, of = drafts.ways
+    out.print(f"{len(drafts.tests)} tests take {ways} of {of} ways; the last of them:")
+    source = drafts.text.rpartition("\n\n\n")[2]
+    out.print(Text(f"{indent(source, _IN)}", style="green"))
+
+
+def _twin(out: Console) -> None:
+    _step(out, 10, "Is the fake right? Both through the same operations", _TWIN)
+    checked = Twin(MooringRegister, real=fresh_register, sequences=20).check()
+    out.print(f"{checked.heading}; the first:")
+    out.print(Text(indent(checked.differences[0].rstrip(), _IN), style="red"))
 
 
 def _step(out: Console, number: int, title: str, *code: str) -> None:
     out.print(Text(f"{number}. {title}", style="bold cyan"))
     for line in code:
-        out.print(Text(f"    {line}", style="dim"))
+        out.print(Text(f"{_IN}{line}", style="dim"))
 
 
-def _brief_arguments(call: Call) -> str:
-    return ", ".join(f"{name}={_brief(call.arguments[name], 30)}" for name in call.arguments)
+def _brief(call: Call) -> str:
+    given = [f"{name}={_value(call.arguments[name])}" for name in call.arguments]
+    return f"{call.method}({', '.join(given)})"
 
 
-def _brief(value: object, width: int) -> str:
-    return cell(value) if isinstance(value, datetime) else show(value, width)
+def _value(value: object) -> str:
+    return cell(value) if isinstance(value, datetime) else show(value, 30)
 
 
 def _answerer(call: Call) -> str:
-    if call.statement:
-        return call.statement if len(call.statement) <= 52 else call.statement[:51] + "…"
-    return "the cue of step 2" if call.answered_by.startswith("cue(") else call.answered_by
+    if call.answered_by.startswith("cue("):
+        return "the cue"
+    return call.statement or call.answered_by

@@ -42,7 +42,7 @@ def read_yaml(text: str, name: str) -> Any:
     {'on': '12:30', '404': 'no'}
     """
     if find_spec("yaml") is None:
-        raise SettingRefused(f"{name} needs pyyaml: pip install 'urnshelf[kiosk]'")
+        raise SettingRefused(f"{name} needs pyyaml: pip install 'urnshelf[http]'")
     import yaml
 
     try:

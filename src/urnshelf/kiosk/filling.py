@@ -97,7 +97,7 @@ def from_template(text: str, **records: type) -> Any:
     from importlib.util import find_spec
 
     if find_spec("jinja2") is None:
-        raise SettingRefused("from_template() needs jinja2: pip install 'urnshelf[kiosk]'")
+        raise SettingRefused("from_template() needs jinja2: pip install 'urnshelf[http]'")
     from jinja2 import TemplateSyntaxError
     from jinja2.sandbox import SandboxedEnvironment
 

@@ -67,7 +67,7 @@ def rendered(page: Page) -> str:
         SettingRefused: Jinja2 is not installed.
     """
     if find_spec("jinja2") is None:
-        raise SettingRefused("a page needs jinja2: pip install 'urnshelf[kiosk]'")
+        raise SettingRefused("a page needs jinja2: pip install 'urnshelf[http]'")
     tags = sorted({tag for group in page.groups for tag in group.tags})
     data = json.dumps({"entries": page.entries, "live": page.live}, ensure_ascii=False)
     text: str = _template().render(page=page, tags=tags, data=_in_a_script(data))
