@@ -1,12 +1,15 @@
 """The speed bars of the design, measured side by side in one run: `python benchmarks/run.py`.
 
 Each row times two pieces of work in turn, many short rounds of each, and compares the best rounds;
-the bar is a ratio, or a time where the design gives one. Nothing here fails: read the table.
+the bar is a ratio, or a time where the design gives one. Nothing here fails: read the table. With
+`--keep` it goes into `history.jsonl`, a line a run; what the last line says is shown beside.
 """
 
 from __future__ import annotations
 
+import json
 import os
+import platform
 import resource
 import statistics
 import subprocess
@@ -555,15 +558,46 @@ def main() -> None:
         empty_row(),
         suite_row(),
     ]
-    printed(rows)
+    printed(rows, last_kept())
+    if "--keep" in sys.argv[1:]:
+        keep(rows)
 
 
-def printed(rows: list[Row]) -> None:
+HISTORY = Path(__file__).with_name("history.jsonl")
+
+
+def last_kept() -> dict[str, str]:
+    """What the last run that was kept had measured, by the work; the commit as `commit`."""
+    lines = HISTORY.read_text().splitlines() if HISTORY.exists() else []
+    if not lines:
+        return {}
+    last = json.loads(lines[-1])
+    return {"commit": last["commit"], **last["measured"]}
+
+
+def keep(rows: list[Row]) -> None:
+    """Add a line to the history."""
+    words = ["git", "describe", "--always", "--dirty"]
+    commit = subprocess.check_output(words, text=True, cwd=HISTORY.parent).strip()
+    line = {
+        "date": datetime.now(UTC).date().isoformat(),
+        "commit": commit,
+        "python": platform.python_version(),
+        "measured": {row.work: row.measured for row in rows},
+    }
+    with HISTORY.open("a", encoding="utf-8") as file:
+        file.write(json.dumps(line, ensure_ascii=False) + "\n")
+
+
+def printed(rows: list[Row], before: dict[str, str]) -> None:
     """Print the table."""
     table = Table("work", "measured", "bar", "")
+    if before:
+        table.add_column(f"at {before['commit']}")
     for row in rows:
-        table.add_row(row.work, row.measured, row.bar, "ok" if row.holds else "OVER")
-    Console(width=110).print(table)
+        cells = [row.work, row.measured, row.bar, "ok" if row.holds else "OVER"]
+        table.add_row(*cells, *([before.get(row.work, "–")] if before else []))
+    Console(width=130).print(table)
 
 
 if __name__ == "__main__":

@@ -216,7 +216,7 @@ def fresh_harbour_at(url: str) -> Callable[[], Iterator[tuple[Any, Any, Any]]]:
     """What makes the three repositories on PostgreSQL, and takes back what a test wrote there."""
 
     def fresh() -> Iterator[tuple[Any, Any, Any]]:
-        from urnshelf.demo.harbour.adaptors import postgres  # not everybody has a server
+        import harbour_in_postgres as postgres  # not everybody has a server
 
         with postgres.harbour_at(url) as connection:
             with connection.transaction(force_rollback=True):

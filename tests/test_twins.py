@@ -28,6 +28,7 @@ from sqlalchemy import ForeignKey, create_engine, event, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
 
+import harbour_in_postgres
 from twin_adaptors import MORE, PLANTED, MooringBook, SqliteBook, arrange, over, reusing_keys
 from urnshelf import Shelf, TwinRefused, rules
 from urnshelf.demo.harbour import (
@@ -41,7 +42,6 @@ from urnshelf.demo.harbour import (
     Vessel,
     VesselRepository,
 )
-from urnshelf.demo.harbour.adaptors import postgres
 from urnshelf.demo.harbour.adaptors.sqlite import (
     SqliteBerths,
     SqliteMoorings,
@@ -636,14 +636,14 @@ def test_postgresql() -> None:
         shelf.define(Mooring, missing=MooringUnknown, duplicate=psycopg.errors.UniqueViolation)
         shelf.define(Berth, missing=BerthUnknown)
 
-    with postgres.harbour_at(url) as connection:
+    with harbour_in_postgres.harbour_at(url) as connection:
 
         def rolled_back() -> Iterator[Any]:
             with connection.transaction(force_rollback=True):
                 yield (
-                    postgres.PostgresVessels(connection),
-                    postgres.PostgresBerths(connection),
-                    postgres.PostgresMoorings(connection),
+                    harbour_in_postgres.PostgresVessels(connection),
+                    harbour_in_postgres.PostgresBerths(connection),
+                    harbour_in_postgres.PostgresMoorings(connection),
                 )
 
         checked = Twin(*PORTS, real=rolled_back, arrange=told, sequences=100).check()

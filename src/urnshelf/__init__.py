@@ -45,7 +45,7 @@ if TYPE_CHECKING:
     from urnshelf.urn.drawing import Urn
     from urnshelf.urn.variants import variant
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 __all__ = [
     "ArgumentMissing",
@@ -119,7 +119,6 @@ in which no test uses us is not to wait for us.
 
 def _late(name: str) -> Any:
     from importlib import import_module
-    from importlib.metadata import version
     from importlib.util import find_spec
 
     if name in __all__ and name != "rules":
@@ -127,7 +126,7 @@ def _late(name: str) -> Any:
         found = globals()[name] = getattr(import_module((*places, "urnshelf.errors")[0]), name)
         return found
     if name == "__version__":  # the tag it was built from, or how far it is from the last
-        return version("urnshelf")
+        return import_module("importlib.metadata").version("urnshelf")
     if name.startswith("_"):
         raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
     # Python asks here, too, before it looks for a module of the package

@@ -9,7 +9,7 @@ from urnshelf.errors import ClockRefused
 if TYPE_CHECKING:
     from datetime import datetime, timedelta, tzinfo
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Clock:

@@ -24,7 +24,7 @@ from urnshelf.errors import UrnShelfError
 from urnshelf.shelf import Shelf
 from urnshelf.types.annotations import annotations_of, hints_of, resolve, signature_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _declared: WeakKeyDictionary[FunctionType, dict[str, Any]] = WeakKeyDictionary()
 """What the parameters of tests declare."""

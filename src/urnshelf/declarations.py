@@ -11,7 +11,7 @@ from urnshelf.errors import InterfaceRefused, RecordRefused
 from urnshelf.types.annotations import is_partly_unknown
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 T = TypeVar("T")
 

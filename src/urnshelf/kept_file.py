@@ -19,7 +19,7 @@ from urnshelf.files.file_table import parsed_line
 from urnshelf.files.whole import unfinished, why
 from urnshelf.interfaces.members import Interface
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 FORMAT = "urnshelf replies"
 VERSION = 1

@@ -26,7 +26,7 @@ from urnshelf.types.forms import full_name
 from urnshelf.types.loading import load_type
 from urnshelf.types.nodes import ANYTHING, Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 # --- keeping --------------------------------------------------------------------------------------
 

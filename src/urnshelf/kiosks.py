@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from urnshelf.doors.serving import Address
     from urnshelf.doors.standing_in import StandsIn
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Kiosk(KioskCore):

@@ -12,7 +12,7 @@ from urnshelf.errors import FileRefused
 from urnshelf.run_ledger import append, begin
 from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Ledgering:

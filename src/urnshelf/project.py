@@ -8,7 +8,7 @@ from typing import Any
 
 from urnshelf.errors import SettingRefused
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _SCOPES = ("function", "class", "module", "package", "session")
 

@@ -19,7 +19,7 @@ from urnshelf.shelf import Shelf
 from urnshelf.twins.fresh import Real
 from urnshelf.twins.real_store import RealStore
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 NAME = "real_adaptors"
 _TOLD = "urnshelf_real"

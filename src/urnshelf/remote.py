@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
     from urnshelf.kiosks import Kiosk
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Remote:

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from urnshelf.fakes.swap import Swapped, Swaps
     from urnshelf.fakes.wrap import Wraps
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 T = TypeVar("T")
 

@@ -19,7 +19,7 @@ from urnshelf.kept_file import MASK, is_secret
 from urnshelf.records.display import show, show_argument
 from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 FORMAT = "urnshelf ledger"
 VERSION = 1

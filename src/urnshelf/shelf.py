@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 
     from urnshelf.readings.explaining import Explanation
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 T = TypeVar("T")
 F = TypeVar("F", bound=Callable[..., Any])

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from urnshelf.urn.families import Children
     from urnshelf.urn.variants import Variant
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 T = TypeVar("T")
 

@@ -16,7 +16,7 @@ from urnshelf.urn.variants import Variant, merged
 if TYPE_CHECKING:
     from urnshelf.urn.drawing import Urn
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 PARENTS = 10
 """How many records are stocked at the most because others refer to them."""

@@ -11,7 +11,7 @@ from urnshelf.calls.cue import Cue
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.wording import unknown_attribute
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Watched:

@@ -15,7 +15,7 @@ from urnshelf.records.display import show, show_argument
 from urnshelf.records.equality import is_exact
 from urnshelf.records.matchers import beginning, holding, whatever
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _NOTHING: dict[str, Any] = {}
 _TAKES_ALL: dict[Any, Callable[[Any], Any]] = {

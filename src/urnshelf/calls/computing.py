@@ -13,7 +13,7 @@ from urnshelf.errors import ReplyRefused
 from urnshelf.records.fit import misfit
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _ITERATORS = frozenset({Iterator, AsyncIterator})
 _WHOLE, _ONE = 200, 1

@@ -33,7 +33,7 @@ T = TypeVar("T")
 A = TypeVar("A")
 B = TypeVar("B")
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 if TYPE_CHECKING:
     from contextlib import AbstractAsyncContextManager, AbstractContextManager

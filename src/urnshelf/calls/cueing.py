@@ -12,7 +12,7 @@ from urnshelf.calls.place import locate
 from urnshelf.calls.script import Line
 from urnshelf.errors import OverFakesOnly
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 P = ParamSpec("P")
 R = TypeVar("R")

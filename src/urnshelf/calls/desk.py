@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from urnshelf.calls.cue import Cue
     from urnshelf.calls.tally import Tally
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Answerer = Callable[[LiveCall], Any]
 _OURS = frozenset({RepliesSpent, ReplyRefused, EndlessCalls})

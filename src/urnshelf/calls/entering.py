@@ -9,7 +9,7 @@ from urnshelf.calls.ledger import LiveCall
 from urnshelf.calls.replies import Raising
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Entered:

@@ -18,7 +18,7 @@ from urnshelf.errors import CueRefused
 from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 R = TypeVar("R")
 

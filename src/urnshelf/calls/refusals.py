@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from urnshelf.calls.target import Target
 
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Refusals:

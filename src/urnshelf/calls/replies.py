@@ -19,7 +19,7 @@ from urnshelf.records.display import show
 if TYPE_CHECKING:
     from urnshelf.calls.target import Target
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 WhenSpent = Literal["repeat", "cycle", "refuse"]
 

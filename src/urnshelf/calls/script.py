@@ -21,7 +21,7 @@ from urnshelf.records.matchers import whatever
 if TYPE_CHECKING:
     from urnshelf.calls.target import Target
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Line:

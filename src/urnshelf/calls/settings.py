@@ -8,7 +8,7 @@ from typing import Any, Literal
 from urnshelf.errors import SettingRefused
 from urnshelf.near_names import nearest
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _CHOICES: dict[str, tuple[object, ...]] = {
     "check_replies": (True, False),

@@ -15,7 +15,7 @@ from urnshelf.errors import CallMissing, LookRefused
 if TYPE_CHECKING:
     from urnshelf.calls.desk import Desk
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Calls(Sequence[Call]):

@@ -18,7 +18,7 @@ from urnshelf.errors import CueRefused, LookRefused
 from urnshelf.records.display import show
 from urnshelf.records.equality import same
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 P = ParamSpec("P")
 

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from urnshelf.calls.ledger import LiveCall
     from urnshelf.calls.script import Line
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 TARGETS = "_urnshelf_targets"
 STATE = "_urnshelf_state"

@@ -13,7 +13,7 @@ from urnshelf.records.display import show
 if TYPE_CHECKING:
     from urnshelf.calls.desk import Desk
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _FIRST_PAUSE = 0.0005
 _LONGEST_PAUSE = 0.02

@@ -14,7 +14,7 @@ from urnshelf.kiosk.problems import problem
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Pause, Response
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Scope = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]

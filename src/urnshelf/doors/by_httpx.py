@@ -18,7 +18,7 @@ from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class HttpxTransport(httpx.BaseTransport, httpx.AsyncBaseTransport):

@@ -20,7 +20,7 @@ from urnshelf.kiosk.core import KioskCore
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Part, Response
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class RequestsAdapter(HTTPAdapter):

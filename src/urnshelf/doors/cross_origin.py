@@ -11,7 +11,7 @@ from typing import Any
 from urnshelf.doors.asgi import Receive, Scope, Send
 from urnshelf.doors.paged import Holder
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class CrossOrigin:

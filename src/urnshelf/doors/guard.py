@@ -15,7 +15,7 @@ from weakref import WeakSet
 from urnshelf.errors import HostRefused
 from urnshelf.kiosk.core import KioskCore
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def swap(undo: contextlib.ExitStack, holder: Any, name: str, make: Callable[[Any], Any]) -> None:

@@ -12,7 +12,7 @@ from typing import Any
 
 from urnshelf.doors.wire import Step, Wire
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 NOT_REACHED = (ConnectionRefusedError, socket.gaierror, ssl.SSLError)
 

@@ -10,7 +10,7 @@ from urnshelf.doors.asgi import broken_by
 from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.response import Part, Pause
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class TooSlow(TimeoutError):

@@ -8,7 +8,7 @@ from urnshelf.doors.guard import in_the_open
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _OF_THE_WAY = frozenset(
     "accept-encoding connection content-length host keep-alive transfer-encoding".split()

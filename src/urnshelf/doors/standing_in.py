@@ -20,7 +20,7 @@ from urnshelf.errors import SettingRefused
 from urnshelf.kiosk.core import KioskCore
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _PORTS = {"http": 80, "https": 443}
 Origin = tuple[str, str, int]

@@ -22,7 +22,7 @@ from urnshelf.records.equality import same
 from urnshelf.records.recognising import describe
 from urnshelf.records.spelling import NotWritten, variable_for
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _ITEMS = 3
 """Of so many items of a list each is looked at."""

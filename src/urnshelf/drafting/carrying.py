@@ -26,7 +26,7 @@ from urnshelf.records.fit import misfit
 from urnshelf.types.limits import limits_of
 from urnshelf.types.nodes import ANYTHING, Kind, Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _MOST = 40
 _NEGATED = {"Eq": "NotEq", "Lt": "GtE", "Gt": "LtE", "Is": "IsNot", "In": "NotIn"}

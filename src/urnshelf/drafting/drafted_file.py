@@ -20,7 +20,7 @@ from urnshelf.kiosk import Route
 from urnshelf.kiosks import Kiosk
 from urnshelf.records.spelling import NotWritten
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _SHARED = 3
 """So many tests that set up the same share it."""

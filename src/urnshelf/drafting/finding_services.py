@@ -11,7 +11,7 @@ from urnshelf.drafting.service import Service
 from urnshelf.errors import DraftRefused
 from urnshelf.near_names import nearest
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def service_of(thing: Any, name: str, given: Mapping[str, Any]) -> Service:

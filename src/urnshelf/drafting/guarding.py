@@ -18,7 +18,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.drafting.noting import NeverEnds
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _WRITING = os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_APPEND
 _REFUSED = {

@@ -22,7 +22,7 @@ from urnshelf.records.display import show
 from urnshelf.types.nodes import Kind, node_of
 from urnshelf.urn.drawing import Urn
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _NOON = datetime(2030, 6, 1, 12, tzinfo=UTC)
 _DRAWN = 3

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from urnshelf.drafting.observing import Seen, Site
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _LINE = re.compile(r"[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+")
 

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from urnshelf.drafting.decisions import ORDERINGS, Decision, Way
 from urnshelf.drafting.values import are_equal
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
     "Eq": operator.eq,

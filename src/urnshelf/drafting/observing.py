@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.records.literals import is_literal, source_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 SEEN = "__urnshelf_seen__"
 RAISED = "__urnshelf_raised__"

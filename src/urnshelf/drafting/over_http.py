@@ -25,7 +25,7 @@ from urnshelf.types.nodes import Node, node_of
 if TYPE_CHECKING:
     from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 ROUTE = "route"
 """The kind of what is asked of a kiosk; its replies are mappings as `Replied` has them."""

@@ -24,7 +24,7 @@ from urnshelf.drafting.structures import by_structure
 from urnshelf.drafting.trial import Trial
 from urnshelf.drafting.usual_values import others
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _POOL = 80
 """So many arrangements are tried for each bug that no test notices."""

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.drafting.decisions import BRANCH, LOOP, MATCH, PART, TRY, Decision, Way
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 PROBE = "__urnshelf_probe__"
 """The name that rewritten code calls; with underscores on both sides no class changes it."""

@@ -19,7 +19,7 @@ from urnshelf.drafting.trial import Trial
 from urnshelf.errors import DraftRefused
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Unreached(NamedTuple):

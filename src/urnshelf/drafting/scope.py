@@ -15,7 +15,7 @@ from urnshelf.drafting.probing import PROBE, Probed, probed
 from urnshelf.drafting.values import is_plain
 from urnshelf.errors import DraftRefused
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _OURS = Path(__file__).resolve().parents[1]
 

@@ -33,7 +33,7 @@ from urnshelf.types.annotations import resolve
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Kind, Node, node_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Service:

@@ -24,7 +24,7 @@ from urnshelf.drafting.values import Path
 from urnshelf.records.recognising import describe
 from urnshelf.types.nodes import ANYTHING
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _SEEDS = tuple(range(101, 104))
 """Those that each step is tried with."""

@@ -20,7 +20,7 @@ from urnshelf.drafting.values import Drawn, Raised, is_plain
 from urnshelf.readings.operations import Operation, Role
 from urnshelf.records.recognising import describe
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _STOCKED = {
     Operation.LOOK_UP, Operation.COUNT, Operation.EXISTS, Operation.REMOVE, Operation.UPDATE,

@@ -21,7 +21,7 @@ from urnshelf.kiosks import Kiosk
 from urnshelf.records.description import snake_case
 from urnshelf.records.spelling import variable_for
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Written(NamedTuple):

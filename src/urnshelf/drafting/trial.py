@@ -29,7 +29,7 @@ from urnshelf.readings.operations import Operation, Reading
 from urnshelf.records.recognising import describe
 from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 SEED = 7
 """Of a shelf on which nothing else is said."""

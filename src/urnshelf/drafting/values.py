@@ -17,7 +17,7 @@ from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
 if TYPE_CHECKING:
     from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Path = tuple[Any, ...]
 """Where a value stands in an arrangement."""

@@ -25,7 +25,7 @@ from urnshelf.interfaces.members import NO_DEFAULT, Interface, Member
 from urnshelf.records.copies import PLAIN
 from urnshelf.records.recognising import describe
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 _ASKING_FOR_ISINSTANCE = frozenset({"typing", "typing_extensions"})

@@ -20,7 +20,7 @@ from urnshelf.records.display import show
 from urnshelf.types.annotations import annotations_of, resolve
 from urnshelf.types.nodes import node_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Lent(NamedTuple):

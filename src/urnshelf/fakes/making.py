@@ -12,7 +12,7 @@ from urnshelf.fakes.compile import new_fake
 from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def _which_one(interface: str, made: dict[str | None, Any]) -> str:

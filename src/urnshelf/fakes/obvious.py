@@ -17,7 +17,7 @@ from urnshelf.interfaces.members import Member
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Kind, Node, node_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Obvious:

@@ -11,7 +11,7 @@ from urnshelf.fakes.behind import put_behind, why_not_behind
 from urnshelf.fakes.making import Fakes
 from urnshelf.interfaces.dependencies import is_interface
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def parts_of(fakes: Fakes) -> Answerer:

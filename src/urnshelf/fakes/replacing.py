@@ -28,7 +28,7 @@ from urnshelf.records.fit import misfit
 from urnshelf.types.annotations import signature_of
 from urnshelf.types.nodes import Kind, Node, node_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Replacing:

@@ -19,7 +19,7 @@ from urnshelf.fakes.replacing import Replacing, as_kept
 from urnshelf.records.display import show
 from urnshelf.types.loading import load_holder
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 T = TypeVar("T")
 

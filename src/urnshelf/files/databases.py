@@ -28,7 +28,7 @@ from urnshelf.store.views import View
 from urnshelf.types.forms import full_name
 from urnshelf.types.nodes import Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def save_sql(store: Store, url: str) -> None:

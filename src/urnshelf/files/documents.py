@@ -18,7 +18,7 @@ from urnshelf.files.whole import why
 from urnshelf.files.yaml_text import read_yaml
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 OTHERS = "x-urnshelf-files"
 """Where the other files stand in the one document."""

@@ -24,7 +24,7 @@ from urnshelf.records.recognising import description_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Chunks = Iterable[Sequence[Any]]
 """Records, some at a time."""

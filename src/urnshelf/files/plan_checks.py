@@ -9,7 +9,7 @@ from urnshelf.errors import RecordRefused
 from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def refuse_unknown(table: Mapping[str, Any], known: frozenset[str], where: str) -> None:

@@ -39,7 +39,7 @@ from urnshelf.urn.rules.following import Formula, Gathered
 if TYPE_CHECKING:
     pass
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 FORMAT = 1
 _SAMPLE = 40

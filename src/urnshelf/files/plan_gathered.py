@@ -17,7 +17,7 @@ from urnshelf.urn.rules.dealt import Dealt, NoneWith
 from urnshelf.urn.rules.following import Gathered
 from urnshelf.urn.rules.given import constant
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Below(Protocol):

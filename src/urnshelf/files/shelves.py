@@ -30,7 +30,7 @@ from urnshelf.files.whole import undisturbed, unfinished, why
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 FORMAT = "urnshelf records"
 VERSION = 1

@@ -15,7 +15,7 @@ from types import FrameType
 
 from urnshelf.errors import FileRefused
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Unfinished:

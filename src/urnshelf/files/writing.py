@@ -12,7 +12,7 @@ from urnshelf.files.file_table import Chunks, FileTable
 from urnshelf.files.formats import formats
 from urnshelf.files.whole import Unfinished, why
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def write(path: Path, chunks: Chunks, table: FileTable, files: Unfinished) -> None:

@@ -13,7 +13,7 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.errors import FileRefused, SettingRefused
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _PLAIN = (
     ("null", r"~|null|Null|NULL|", "~nN"),

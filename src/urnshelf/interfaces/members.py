@@ -16,7 +16,7 @@ from urnshelf.types.annotations import annotations_of, resolve
 from urnshelf.types.forms import substitute
 from urnshelf.types.nodes import Node, node_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 NO_DEFAULT: Any = inspect.Parameter.empty
 _NO_PARAMETERS = inspect.Signature()

@@ -11,7 +11,7 @@ from typing import Any, get_overloads
 
 from urnshelf.interfaces.signatures import ANY_ARGUMENTS, bound_signature
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def overloads_of(owner: type, name: str) -> list[Callable[..., Any]]:

@@ -28,7 +28,7 @@ from urnshelf.interfaces.signatures import (
 from urnshelf.types.annotations import annotations_of
 from urnshelf.types.forms import type_arguments, type_name
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 BEHIND_ONES_BACK = frozenset(
     [

@@ -5,7 +5,7 @@ from __future__ import annotations
 import errno
 import os
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def is_of_the_network(kind: type[BaseException]) -> bool:

@@ -24,7 +24,7 @@ from urnshelf.store.conditions import AllOf
 from urnshelf.store.queries import Query
 from urnshelf.store.views import View
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _JSON = ("application/json", "application/merge-patch+json", "")
 Act = Callable[[LiveCall], Response]

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from urnshelf.store.stored import Store
     from urnshelf.store.views import View
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 R = TypeVar("R")

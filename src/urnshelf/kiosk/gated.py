@@ -25,7 +25,7 @@ from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.route import Route, RouteTarget
 from urnshelf.kiosk.routing import Routes
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Gated:

@@ -18,7 +18,7 @@ from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response, response
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Gate(Protocol):

@@ -8,7 +8,7 @@ from typing import Any
 from urnshelf.errors import ReplyRefused
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Pairs = tuple[tuple[str, str], ...]
 _TOKEN = frozenset("!#$%&'*+-.^_`|~0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ")

@@ -19,7 +19,7 @@ from urnshelf.kiosk.request import NoJson, Request
 from urnshelf.kiosk.response import Response, json_text
 from urnshelf.records.equality import same
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Sender = Callable[[Request], Response]
 _OF_THE_WAY = frozenset(

@@ -19,7 +19,7 @@ from urnshelf.store.queries import Query
 from urnshelf.store.views import View
 from urnshelf.types.nodes import Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _SIGNS: dict[str, Any] = {
     "": lambda field, value: field == value,

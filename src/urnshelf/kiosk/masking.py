@@ -9,7 +9,7 @@ from typing import Any
 
 from urnshelf.kept_file import MASK, is_secret
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _IN_ADDRESS = re.compile(r"([?&#])([\w.-]+)=([^&#\s>\"]*)")
 """A parameter of an address."""

@@ -12,7 +12,7 @@ from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.route import RouteTarget
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _SHOWN = 3
 OUTSIDE = "<over HTTP>"

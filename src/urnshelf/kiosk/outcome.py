@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from urnshelf.kiosk.response import Response
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Answer(NamedTuple):

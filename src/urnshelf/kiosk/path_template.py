@@ -12,7 +12,7 @@ from uuid import UUID
 
 from urnshelf.errors import CueRefused
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _PARAMETER = re.compile(r"\{([^{}]*)\}")
 _WRITTEN_SLASH = re.compile("%2[fF]")

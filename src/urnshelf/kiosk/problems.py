@@ -7,7 +7,7 @@ from typing import Any
 
 from urnshelf.kiosk.response import Response, response
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 TYPE = "application/problem+json"
 

@@ -17,7 +17,7 @@ from urnshelf.records.display import show
 from urnshelf.records.equality import same
 from urnshelf.records.matchers import whatever
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Condition(NamedTuple):

@@ -16,7 +16,7 @@ from urllib.parse import parse_qsl, unquote, urlsplit
 from urnshelf.kiosk.headers import Headers
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Upload(NamedTuple):

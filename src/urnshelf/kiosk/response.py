@@ -16,7 +16,7 @@ from urnshelf.records.codec import Unfit, to_json
 from urnshelf.records.display import show
 from urnshelf.types.nodes import node_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _COMPRESS = {"gzip": lambda body: gzip.compress(body, mtime=0), "deflate": zlib.compress}
 NO_BODY = frozenset({204, 205, 304})

@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 
     from urnshelf.kiosk.request import Request
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _PROMISE = Promise(node_of(Response))
 

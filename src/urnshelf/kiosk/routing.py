@@ -12,7 +12,7 @@ from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.route import Promised, RouteTarget
 from urnshelf.near_names import nearest
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _ANY_PATH = PathTemplate("/{path:path}")
 _METHODS = ("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")

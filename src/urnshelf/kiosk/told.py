@@ -18,7 +18,7 @@ from urnshelf.kiosk.route import RouteTarget
 from urnshelf.kiosk.traffic import phrase
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _OF_THE_WAY = frozenset("host content-length connection accept-encoding".split())
 """Headers that a client writes itself."""

@@ -25,7 +25,7 @@ from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _ID = re.compile(
     r"-?[0-9]+"

@@ -24,7 +24,7 @@ from urnshelf.kiosk.request import NoJson, Request
 from urnshelf.kiosk.response import Response
 from urnshelf.kiosk.traffic import phrase
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _HTTP = "HTTP/1.1"
 

@@ -24,7 +24,7 @@ from urnshelf.learning.sample import (
 )
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 WHOLE = r"-?(?:0|[1-9][0-9]{0,17})"
 _REAL = r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]{1,3})?"

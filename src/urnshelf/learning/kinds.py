@@ -9,7 +9,7 @@ import numpy as np
 from urnshelf.errors import SampleRefused
 from urnshelf.learning.sample import SampleColumn
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Kind = Literal[
     "nothing", "one value", "categories", "steps", "numbers", "days", "moments", "serial", "ids",

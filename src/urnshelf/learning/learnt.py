@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from urnshelf.learning.leaks import LeakCheck
     from urnshelf.learning.sample import SampleTable
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _FEWEST, _COMPARED = 5_000, 20_000
 """So many drawn rows are compared with a sample."""

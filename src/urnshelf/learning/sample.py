@@ -10,7 +10,7 @@ from typing import Any, Literal
 import numpy as np
 import pandas as pd
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Form = Literal["int", "float", "bool", "day", "moment", "text"]
 Array = np.ndarray[Any, Any]

@@ -13,7 +13,7 @@ from urnshelf.types.forms import type_name
 from urnshelf.urn.layouts import record_type
 from urnshelf.urn.rules.base import Rule
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def type_of(form: Any) -> str:

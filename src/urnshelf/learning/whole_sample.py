@@ -27,7 +27,7 @@ from urnshelf.learning.sample import SampleTable
 from urnshelf.learning.typed import closed_fields, fitted_to_type, type_of
 from urnshelf.types.loading import load_type
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _FEW, _MANY, _FROM = 5, 10, 1000
 _ONLY = "records"

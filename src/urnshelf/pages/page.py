@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 from urnshelf.caches import remembered
 from urnshelf.errors import SettingRefused
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Group(NamedTuple):

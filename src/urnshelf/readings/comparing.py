@@ -21,7 +21,7 @@ from urnshelf.store.paths import Placeholder
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Make = Callable[[Any], Condition]
 """A condition from the argument's value."""

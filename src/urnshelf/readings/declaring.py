@@ -24,7 +24,7 @@ from urnshelf.store.own_errors import OwnError, error_maker
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Kind, Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _PARTS: dict[str, tuple[Operation, Callable[[Doing], Any], str]] = {
     "get": (Operation.VALUE_GET, runs.get, "GET {key}"),

@@ -17,7 +17,7 @@ from urnshelf.store.entries import KeyValues
 from urnshelf.store.journal import ABSENT
 from urnshelf.types.nodes import Kind
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 NUMBERS = (int, float, Decimal)
 

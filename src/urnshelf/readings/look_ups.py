@@ -30,7 +30,7 @@ from urnshelf.store.queries import Query
 from urnshelf.store.views import View
 from urnshelf.types.nodes import ANYTHING, Kind
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def read_look_up(subject: Subject) -> Reading | Unread | None:

@@ -19,7 +19,7 @@ from urnshelf.store.conditions import Condition, Not
 from urnshelf.store.paths import Placeholder
 from urnshelf.types.nodes import Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _FILTERS = frozenset(
     {"filters", "filter", "criteria", "where", "conditions", "query", "params", "kwargs", "by"}

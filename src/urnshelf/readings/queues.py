@@ -23,7 +23,7 @@ from urnshelf.readings.verbs import PUSHES, twin_of, words_of
 from urnshelf.store.paths import identifier
 from urnshelf.store.views import View
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _FIRST = frozenset({"dequeue", "poll", "popleft", "shift", "receive"})
 _TAKES = _FIRST | frozenset({"pop", "take"})

@@ -50,7 +50,7 @@ from urnshelf.readings.verbs import (
 from urnshelf.readings.writes import read_write
 from urnshelf.store.definition import Definition
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 __all__ = [
     "READERS",

@@ -28,7 +28,7 @@ from urnshelf.readings.wanted import wanted_by
 from urnshelf.store.paths import identifier
 from urnshelf.store.views import View
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def read_removal(subject: Subject) -> Reading | Unread | None:

@@ -17,7 +17,7 @@ from urnshelf.readings.operations import Operation
 from urnshelf.records.copies import keep
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Lesson:

@@ -16,7 +16,7 @@ from urnshelf.store.journal import Journal
 if TYPE_CHECKING:
     from urnshelf.readings.subject import Subject
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _ENTER = frozenset({"__enter__", "__aenter__", "begin", "start"})
 _LEAVE = frozenset({"__exit__", "__aexit__"})

@@ -17,7 +17,7 @@ from urnshelf.records.fit import misfit
 from urnshelf.store.journal import ABSENT
 from urnshelf.types.nodes import ANYTHING, ITEM_TYPES, Kind, Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _EMPTY: Any = Parameter.empty
 _IDEMPOTENT = frozenset({"delete", "evict", "invalidate", "unset", "forget", "discard", "clear"})

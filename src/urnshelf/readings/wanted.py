@@ -16,7 +16,7 @@ from urnshelf.store.paths import Placeholder, identifier
 from urnshelf.store.queries import Query
 from urnshelf.store.views import View
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Wanted(NamedTuple):

@@ -28,7 +28,7 @@ from urnshelf.records.equality import same
 from urnshelf.store.paths import identifier
 from urnshelf.store.views import View
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Store = Callable[[View[Any], Any], Any]
 

@@ -24,7 +24,7 @@ from urnshelf.records.scalars import Scalar, scalar_named, scalar_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, ITEM_TYPES, Kind, Node, node_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 TAG = "urnshelf"
 _NATIVE = (bool, int, str)

@@ -17,7 +17,7 @@ from urnshelf.types.forms import full_name
 from urnshelf.types.limits import Limits, limits_of
 from urnshelf.types.nodes import ANYTHING, Kind, Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 NOT_THERE: Any = type("NotThere", (), {"__repr__": lambda _: "nothing there"})()
 """A field that has no default, and a value that was never set."""

@@ -13,7 +13,7 @@ from urnshelf.records.recognising import describe, has_own
 from urnshelf.records.sa_statements import is_statement, same_statement
 from urnshelf.types.forms import full_name
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Pairs = list[tuple[Any, Any]]
 EXACT = frozenset({int, str, bool, bytes, type(None)})

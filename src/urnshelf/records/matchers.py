@@ -9,7 +9,7 @@ from urnshelf.errors import CueRefused
 from urnshelf.records.display import PartWise
 from urnshelf.records.equality import Matcher, is_truth, same
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 T = TypeVar("T")
 

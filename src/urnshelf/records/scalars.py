@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 
 from urnshelf.types.forms import full_name
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Scalar(NamedTuple):

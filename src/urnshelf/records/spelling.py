@@ -17,7 +17,7 @@ from urnshelf.records.description import snake_case
 from urnshelf.records.literals import source_of
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _LANGUAGE = {
     one.__name__: one

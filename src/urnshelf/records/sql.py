@@ -20,7 +20,7 @@ from urnshelf.records.scalars import scalar_of
 from urnshelf.types.forms import full_name, type_name
 from urnshelf.types.nodes import ANYTHING, ITEM_TYPES, Kind, Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _PLAIN = (int, float, str, bytes, bool)
 

@@ -12,7 +12,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused, SettingRefused
 from urnshelf.scaling.part_files import Part, Work, draw_part
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 ENGINES = ("dask",)
 _PATIENCE = 10

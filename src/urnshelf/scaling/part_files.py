@@ -19,7 +19,7 @@ from urnshelf.files.planned_table import PlannedTable
 from urnshelf.files.whole import unfinished, why
 from urnshelf.files.writing import endings, made_folder, write
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 FORMAT, VERSION = "urnshelf parts", 1
 MANIFEST, DONE = "manifest.json", ".parts"

@@ -16,7 +16,7 @@ from urnshelf.store.clauses import (
 )
 from urnshelf.store.conditions import AllOf, Condition, checked
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class _Asking(PartWise):

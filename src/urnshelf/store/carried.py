@@ -12,7 +12,7 @@ from urnshelf.store.definition import Definition
 from urnshelf.store.journal import ABSENT, Journal
 from urnshelf.store.rows import DrawUuid, Rows
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Carrier(Protocol):

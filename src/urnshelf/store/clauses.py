@@ -14,7 +14,7 @@ from urnshelf.records.sa_statements import all_of, given_values, is_statement, l
 from urnshelf.store.comparisons import Between, Comparison, IsNone, OneOf, TextPart
 from urnshelf.store.conditions import AllOf, AnyOf, Condition, Not
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Clause(NamedTuple):

@@ -10,7 +10,7 @@ from urnshelf.records.display import show
 from urnshelf.store.comparisons import Between, Comparison, IsNone, OneOf, TextPart, equals
 from urnshelf.store.conditions import Condition, Not
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Column:

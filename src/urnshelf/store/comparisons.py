@@ -14,7 +14,7 @@ from urnshelf.store.ordering import is_null
 from urnshelf.store.paths import column_text, fetcher, literal
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class OfField(Condition):

@@ -12,7 +12,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Test = Callable[[Any], bool | None]
 Copies = Callable[[Iterable[Any]], list[Any]]

@@ -21,7 +21,7 @@ from urnshelf.types.nodes import Node
 if TYPE_CHECKING:
     from uuid import UUID
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _LIKELY = ("reference", "code", "number", "name", "slug", "email")
 

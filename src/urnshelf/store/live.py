@@ -8,7 +8,7 @@ from typing import Any
 from urnshelf.store.entries import KeyValues
 from urnshelf.store.journal import ABSENT
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class LiveMapping(MutableMapping[Any, Any]):

@@ -10,7 +10,7 @@ from urnshelf.records.display import show
 from urnshelf.records.sql import to_sql
 from urnshelf.store.paths import fetcher
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def is_null(value: object) -> bool:

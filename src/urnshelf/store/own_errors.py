@@ -11,7 +11,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 OwnError = Callable[[Any, Any, str], BaseException] | type[BaseException]
 """An exception that is made with a message, or a function of the record type, the key and the

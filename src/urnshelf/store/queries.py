@@ -25,7 +25,7 @@ from urnshelf.store.paths import column_text, fetcher, identifier
 if TYPE_CHECKING:
     from urnshelf.store.views import View
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 V = TypeVar("V")
 

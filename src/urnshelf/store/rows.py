@@ -16,7 +16,7 @@ from urnshelf.store.journal import ABSENT, Journal
 if TYPE_CHECKING:
     from uuid import UUID
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 DrawUuid = Callable[[type, int], "UUID"]
 

@@ -22,7 +22,7 @@ from urnshelf.store.views import View
 if TYPE_CHECKING:
     from urnshelf.store.carried import Carrier
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 T = TypeVar("T")
 

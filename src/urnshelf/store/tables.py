@@ -9,7 +9,7 @@ from urnshelf.store.conditions import Condition
 from urnshelf.store.queries import Query
 from urnshelf.store.views import View
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 T = TypeVar("T")
 

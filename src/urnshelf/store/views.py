@@ -20,7 +20,7 @@ from urnshelf.store.rows import Rows
 if TYPE_CHECKING:
     from urnshelf.store.stored import Store
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 T = TypeVar("T")
 

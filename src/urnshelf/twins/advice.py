@@ -15,7 +15,7 @@ from urnshelf.twins.one_run import Finding
 from urnshelf.twins.pools import Pools
 from urnshelf.twins.surface import Offered
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Way(NamedTuple):

@@ -21,7 +21,7 @@ from urnshelf.records.display import differences, show
 from urnshelf.records.equality import same
 from urnshelf.twins.fresh import CALL_SECONDS, Overdue, Real, in_time, outside_of_loops
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class AgainChecked:

@@ -12,7 +12,7 @@ from urnshelf.twins.pools import Pools
 from urnshelf.twins.shrinking import Shrinker
 from urnshelf.twins.side_by_side import Runner
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Causes:

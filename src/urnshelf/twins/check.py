@@ -26,7 +26,7 @@ from urnshelf.twins.reports import report, said_of, table
 from urnshelf.twins.side_by_side import Runner
 from urnshelf.twins.surface import Surface, surface_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 MOST_REPORTS = 12
 Progress = Callable[[int, int, int], object]

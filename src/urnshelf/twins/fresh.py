@@ -24,7 +24,7 @@ from urnshelf.interfaces.members import Interface
 from urnshelf.records.display import show
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 T = TypeVar("T")
 

@@ -18,7 +18,7 @@ from urnshelf.shelf import Shelf
 from urnshelf.store.definition import Definition
 from urnshelf.types.nodes import Kind, Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 MANY = 24
 """So many records of each type are drawn, of which each sequence takes some."""

@@ -19,7 +19,7 @@ from urnshelf.twins.counts import Counts
 from urnshelf.twins.surface import Offered, surface_of
 from urnshelf.twins.worlds import Outcome, arranged
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class RealStore:

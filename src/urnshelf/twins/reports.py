@@ -17,7 +17,7 @@ from urnshelf.twins.pools import Pools
 from urnshelf.twins.worlds import Outcome
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _WIDTH = 96
 

@@ -12,7 +12,7 @@ from urnshelf.twins import steps
 from urnshelf.twins.one_run import Finding, Signature
 from urnshelf.twins.pools import Pools
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 MOST_RUNS = 600
 Run = Callable[[steps.Sequence], list[Finding]]

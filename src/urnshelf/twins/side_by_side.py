@@ -27,7 +27,7 @@ from urnshelf.twins.pools import Pools
 from urnshelf.twins.surface import Offered, Surface
 from urnshelf.twins.worlds import Dangling, Outcome, World, described_as
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 T = TypeVar("T")
 

@@ -16,7 +16,7 @@ from urnshelf.readings.verbs import LOOKING, verb_of
 from urnshelf.records.recognising import describe
 from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _ADDING = frozenset(
     {

@@ -23,7 +23,7 @@ from urnshelf.twins import steps
 from urnshelf.twins.pools import Pools
 from urnshelf.types.nodes import Kind
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Ready = tuple[Any, list[Any], dict[str, Any]]
 """A method with its arguments, by position and by name."""

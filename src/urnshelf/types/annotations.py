@@ -16,7 +16,7 @@ from urnshelf.caches import remembered
 from urnshelf.types.checker_imports import filled_in
 from urnshelf.types.forms import Unknown, rebuilt
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def annotations_of(thing: Any) -> dict[str, Any]:

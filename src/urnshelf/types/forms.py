@@ -12,7 +12,7 @@ from typing import Any, TypeVar, get_args, get_origin
 
 from urnshelf.caches import remembered
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Unknown:

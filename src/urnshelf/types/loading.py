@@ -12,7 +12,7 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.near_names import nearest
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def load_type(words: str) -> Any:

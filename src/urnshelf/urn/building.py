@@ -12,7 +12,7 @@ from urnshelf.urn.layouts import Column, Layout, built, values_of
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import ABSENT, TRIES
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 MANY = 500
 """From how many records on columns are drawn at once, where NumPy is installed."""

@@ -10,7 +10,7 @@ from urnshelf.records.description import Description
 if TYPE_CHECKING:
     import pandas
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 PER_PARTITION = 100_000
 _LOOKED_AT = 1000

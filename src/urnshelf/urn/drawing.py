@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     from urnshelf.urn.edges import Edges
 
 T = TypeVar("T")
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Urn:

@@ -10,7 +10,7 @@ from urnshelf.caches import remembered
 from urnshelf.errors import RecordRefused
 from urnshelf.urn.patterns import Choice, Letters, Node, Repeat, Sequence
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _PUNCTUATION = string.punctuation.replace("_", "")
 _CLASSES = {

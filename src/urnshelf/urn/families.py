@@ -12,7 +12,7 @@ from urnshelf.records.display import show
 from urnshelf.urn.dealing import Counts, Dealing, hand_of
 from urnshelf.urn.variants import Variant, untold
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Children:

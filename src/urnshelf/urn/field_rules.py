@@ -22,7 +22,7 @@ from urnshelf.urn.rules.choices import all_different
 from urnshelf.urn.rules.given import constant, declared, given_rule
 from urnshelf.urn.rules.texts import nested_number, serial
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 ParentsOf = Callable[[Any, Place], Callable[[], Sequence[Any]]]
 

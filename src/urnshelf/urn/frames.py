@@ -12,7 +12,7 @@ from urnshelf.urn.rules.base import ABSENT
 if TYPE_CHECKING:
     import pandas
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def data_frame(layout: Layout, indexes: range) -> pandas.DataFrame:

@@ -15,7 +15,7 @@ from urnshelf.errors import RecordRefused
 from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 ELSE, NONE, ABOVE, BETWEEN = "else", "none", "above", " / "
 """The words of keys: for all others, where there is none, above the last band, between two."""

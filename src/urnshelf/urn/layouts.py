@@ -16,7 +16,7 @@ from urnshelf.urn.belonging import Belonging
 from urnshelf.urn.mixing import Bits, key_of
 from urnshelf.urn.rules.base import ABSENT, TRIES, Rule
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Parts = Mapping[str, Rule]
 """The rule of each field of a record."""

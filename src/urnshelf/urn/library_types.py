@@ -18,7 +18,7 @@ from urnshelf.urn.rules.given import constant
 from urnshelf.urn.rules.ranges import between
 from urnshelf.urn.safe_rules import EMAILS, PASSWORDS, SLUGS, UUIDS
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _TIMES: dict[str, tuple[Any, Any]] = {
     "AwareDatetime": (START, END),

@@ -15,7 +15,7 @@ from urnshelf.urn.rules.base import Place
 from urnshelf.urn.rules.dealt import Dealt
 from urnshelf.urn.rules.links import Link, OfItsOwn, Parents
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Linking:

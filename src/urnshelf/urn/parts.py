@@ -11,7 +11,7 @@ from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import TRIES, Rule
 from urnshelf.urn.rules.ranges import as_told
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 def lengths(limits: Limits, low: int, high: int) -> tuple[int, int]:

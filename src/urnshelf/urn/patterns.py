@@ -10,7 +10,7 @@ from typing import Any
 
 from urnshelf.urn.mixing import Bits
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 MOST_REPEATS = 8
 """How often `*`, `+` and `{n,}` repeat at the most beyond their least, where nothing demands

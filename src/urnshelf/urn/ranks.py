@@ -16,7 +16,7 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.errors import RecordRefused
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 ONE = 1 << 30
 """So many ranks there are."""

@@ -15,7 +15,7 @@ from urnshelf.urn.layouts import Layout
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import Rule
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 MISSES = 1000
 """So many draws in a row that all meet what is there already end it."""

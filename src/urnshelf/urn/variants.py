@@ -9,7 +9,7 @@ from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 
 T = TypeVar("T")
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Variant(Generic[T]):

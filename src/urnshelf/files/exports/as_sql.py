@@ -16,7 +16,7 @@ from urnshelf.records.display import show
 from urnshelf.records.sql import sql_writer
 from urnshelf.types.nodes import Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _ROWS = 500
 _TYPES: dict[Any, str] = {

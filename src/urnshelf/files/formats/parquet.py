@@ -21,7 +21,7 @@ from urnshelf.records.display import show
 from urnshelf.records.quickly import writer
 from urnshelf.types.nodes import Node
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class _Column(NamedTuple):

@@ -28,7 +28,7 @@ from urnshelf.urn.schemas.faults import faults
 from urnshelf.urn.schemas.references import References
 from urnshelf.urn.schemas.shapes import Shapes
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Api:

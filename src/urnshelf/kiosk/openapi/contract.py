@@ -20,7 +20,7 @@ from urnshelf.urn.schemas.faults import faults
 if TYPE_CHECKING:
     from urnshelf.kiosk.openapi.api import Api
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Wrong(NamedTuple):

@@ -24,7 +24,7 @@ from urnshelf.kiosk.route import Promised
 from urnshelf.kiosk.routing import Routes
 from urnshelf.store.stored import Store
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Documented:

@@ -16,7 +16,7 @@ from urnshelf.kiosk.response import NO_BODY, Response, response
 from urnshelf.near_names import nearest
 from urnshelf.urn.mixing import Bits, key_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _TEXT: dict[str, Any] = {"type": "string"}
 USUAL_ITEMS = 2

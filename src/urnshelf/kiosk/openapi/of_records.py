@@ -13,7 +13,7 @@ from urnshelf.records.description import snake_case
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _SCHEMAS = "#/components/schemas/"
 

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from urnshelf.kiosk.openapi.part import Part
 from urnshelf.kiosk.openapi.serialised import Parameter, Reader
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _STATUS = re.compile(r"[1-5]([0-9]{2}|XX)|default")
 

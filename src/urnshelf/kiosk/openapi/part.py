@@ -9,7 +9,7 @@ from urnshelf.errors import FileRefused
 from urnshelf.files.documents import Document, escaped
 from urnshelf.records.display import show
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _LONGEST_CHAIN = 50
 

@@ -17,7 +17,7 @@ from urnshelf.records.matchers import ABSENT
 from urnshelf.urn.schemas.checking import Checker
 from urnshelf.urn.schemas.references import References
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _STYLES = {
     "path": ("simple", "label", "matrix"),

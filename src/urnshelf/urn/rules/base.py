@@ -14,7 +14,7 @@ from urnshelf.types.limits import Limits
 from urnshelf.types.nodes import Node, node_of
 from urnshelf.urn.mixing import Bits
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 TRIES = 200
 """How often a value that does not fit is drawn again."""

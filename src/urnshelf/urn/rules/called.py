@@ -10,7 +10,7 @@ from urnshelf.types.limits import Limits
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import Place, PlanRule, Rule, planned, table
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Called(Rule):

@@ -17,7 +17,7 @@ from urnshelf.urn.rules.given import as_rule
 from urnshelf.urn.rules.in_order import InOrder, Steps
 from urnshelf.urn.rules.leaning import RANKED, leans_of
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class _Among(Rule):

@@ -13,7 +13,7 @@ from urnshelf.urn.mixing import Bits, mix
 from urnshelf.urn.rules.base import Place, PlanRule, Rule, planned, table
 from urnshelf.urn.rules.given import as_rule
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class Dealt(Rule):

@@ -16,7 +16,7 @@ from urnshelf.types.nodes import Kind
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import ABSENT, Place, PlanRule, Rule, data_of, planned, table
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class _Constant(Rule):

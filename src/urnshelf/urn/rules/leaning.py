@@ -19,7 +19,7 @@ from urnshelf.urn.mixing import Bits
 from urnshelf.urn.ranks import ONE, rank, ranks, score, scores
 from urnshelf.urn.rules.base import Rule
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _STEEPEST = 2
 """Fields that go together are followed by more than their whole, one against the other."""

@@ -14,7 +14,7 @@ from urnshelf.urn.mixing import Bits, key_of
 from urnshelf.urn.permutation import permuted
 from urnshelf.urn.rules.base import Place, PlanRule, Rule, planned, table
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Parents = Callable[[], Sequence[Any]]
 

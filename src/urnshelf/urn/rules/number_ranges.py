@@ -14,7 +14,7 @@ from urnshelf.records.display import show
 from urnshelf.types.limits import Limits
 from urnshelf.urn.rules.base import Rule, data_of, table
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class _Whole(Rule):

@@ -13,7 +13,7 @@ from urnshelf.types.limits import Limits
 from urnshelf.urn.rules.base import PlanRule, Rule, planned
 from urnshelf.urn.rules.number_ranges import _Money, _Real, _Whole, as_skewed
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class _Ticks(_Whole):

@@ -11,7 +11,7 @@ from urnshelf.records.display import show
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import TRIES, PlanRule, Rule, planned, table
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class _Distribution(Rule):

@@ -13,7 +13,7 @@ from urnshelf.urn.mixing import Bits
 from urnshelf.urn.patterns import ANY_LENGTH, texts
 from urnshelf.urn.rules.base import TRIES, Place, PlanRule, Rule, planned, table
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 
 class _Pattern(Rule):

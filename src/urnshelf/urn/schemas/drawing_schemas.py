@@ -31,7 +31,7 @@ from urnshelf.urn.schemas.joining import (
 )
 from urnshelf.urn.schemas.references import References
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _ANYTHING = among(None, True, 7, 4.5, "Ternhythe")
 

@@ -9,7 +9,7 @@ from urnshelf.records.display import show
 from urnshelf.urn.expressions import compiled
 from urnshelf.urn.schemas.checking import Checker
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 _WORDS = {
     "minimum": "is below {}",

@@ -13,7 +13,7 @@ from urnshelf.urn.expressions import compiled
 from urnshelf.urn.schemas.checking import same
 from urnshelf.urn.schemas.references import References
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 TYPES = ("null", "boolean", "integer", "number", "string", "array", "object")
 REFUSED = (

@@ -11,7 +11,7 @@ from urllib.parse import unquote, urldefrag, urljoin
 
 from urnshelf.errors import RecordRefused
 
-__tracebackhide__ = True  # a failing test shows its own lines, not ours
+__tracebackhide__ = True
 
 Schema = Mapping[str, Any] | bool
 _DATA = ("const", "enum", "default", "examples", "example")
