@@ -24,7 +24,9 @@ def blocks(page: Path, language: str) -> list[str]:
     "page", [page for page in PAGES if blocks(page, "python")], ids=lambda page: page.name
 )
 def test_snippets_run(page: Path, pytester: pytest.Pytester) -> None:
-    """A page is one test module: its snippets in order."""
+    """A page is one test module: its snippets in order, beside files of the examples."""
+    for name in ("tides.yaml", "port.har"):
+        pytester.path.joinpath(name).write_text((ROOT / "examples" / name).read_text())
     result = inner.run(pytester, "\n\n".join(blocks(page, "python")))
     assert result.ret == 0, result.stdout.str()
 
