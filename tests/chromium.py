@@ -42,6 +42,8 @@ def in_a_browser(url: str, steps: Callable[[Evaluate], Awaitable[Any]], width: i
         async with _started(width) as (session, host):
             page = await _page(session, host, "about:blank")
             async with _talking(session, page) as call:
+                size = {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+                await call("Emulation.setDeviceMetricsOverride", **size)
                 await call("Page.navigate", url=url)
                 return await steps(_evaluating(call))
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import re
 import subprocess
@@ -9,6 +10,9 @@ import sys
 from pathlib import Path
 
 import pytest
+from sphinx.search.en import SearchEnglish
+
+import chromium
 
 ROOT = Path(__file__).parents[1]
 
@@ -33,19 +37,51 @@ def site(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.mark.parametrize(
-    ("word", "page"),
+    ("words", "page"),
     [
-        ("stub", "in-other-words"), ("mock", "in-other-words"), ("spi", "in-other-words"),
-        ("verifi", "in-other-words"), ("never", "in-other-words"), ("transact", "in-other-words"),
-        ("load", "at-scale"), ("unansweredcal", "errors"),
+        ("stub", "in-other-words"), ("mock", "in-other-words"), ("spy", "in-other-words"),
+        ("verify", "in-other-words"), ("never called", "in-other-words"),
+        ("transaction", "in-other-words"), ("load", "at-scale"), ("UnansweredCall", "errors"),
     ],
 )  # fmt: skip
-def test_the_search_finds_the_words_of_the_trade(word: str, page: str, site: Path) -> None:
+def test_the_search_finds_the_words_of_the_trade(words: str, page: str, site: Path) -> None:
     text = (site / "searchindex.js").read_text()
     index = json.loads(re.sub(r"^Search\.setIndex\(|\)$", "", text.strip()))
-    found = index["terms"].get(word, [])
-    pages = [index["docnames"][n] for n in ([found] if isinstance(found, int) else found)]
-    assert page in pages
+    stem = SearchEnglish({}).stem  # what the page of the search does with each word
+    for word in words.split():
+        found = index["terms"].get(stem(word.lower()), [])
+        pages = [index["docnames"][n] for n in ([found] if isinstance(found, int) else found)]
+        assert page in pages, word
+
+
+LISTS = {"in-other-words", "failures", "errors", "limits", "how-it-works", "cookbook",
+         "from-hand-written-fakes"}  # fmt: skip
+"""Pages to look something up in: the list is what they show."""
+
+
+def written(page: str) -> str:
+    """The text of a page; some stand beside the README."""
+    text = (ROOT / "docs" / f"{page}.md").read_text()
+    included = re.match(r"```\{include\} \.\./(\S+)", text)
+    return (ROOT / included[1]).read_text() if included else text
+
+
+PAGES = sorted({path.stem for path in (ROOT / "docs").glob("*.md")} - {"changes"})
+
+
+@pytest.mark.parametrize("page", PAGES)
+def test_a_page_says_first_what_for_and_then_shows_it(page: str) -> None:
+    title, purpose, rest = written(page).split("\n\n", 2)
+    assert title.startswith("# ")
+    assert purpose.startswith("**What for:** ")
+    assert len(purpose.splitlines()) <= 4
+    if page in LISTS:
+        return
+    shown = re.match(r"(?s)```\w+\n(.*?)\n```|((?:    [^\n]*\n)+)", rest)
+    assert shown, "an example comes next"
+    lines = [line for line in (shown[1] or shown[2]).splitlines() if line.strip()]
+    code = [line for line in lines if not re.match(r"(    )?from |import |(    )?def |@|#", line)]
+    assert 1 <= len(code) <= 6
 
 
 def test_every_page_leads_on(site: Path) -> None:
@@ -65,3 +101,39 @@ def test_the_reference_has_every_public_name(site: Path) -> None:
     lacking = [name for name in urnshelf.__all__ if name not in text]
     assert lacking == []
     assert [name for name in urnshelf.rules.__all__ if f"urnshelf.rules.{name}" not in text] == []
+
+
+@pytest.mark.skipif(not chromium.IS_THERE, reason="no Chromium: apt-get install chromium")
+@pytest.mark.parametrize("width", [400, 1280])
+def test_no_page_is_wider_than_its_window(width: int, site: Path) -> None:
+    pages = [path for path in sorted(site.rglob("*.html")) if path.stem not in ("genindex",)]
+
+    async def steps(evaluate: chromium.Evaluate) -> list[str]:
+        wide = []
+        for page in pages:
+            await evaluate(f"location.href = {json.dumps(page.as_uri())}")
+            while (
+                await evaluate("document.readyState + location.href") != f"complete{page.as_uri()}"
+            ):
+                await asyncio.sleep(0.02)
+            if await evaluate("document.documentElement.scrollWidth > window.innerWidth"):
+                wide.append(page.name)
+        return wide
+
+    assert chromium.in_a_browser(pages[0].as_uri(), steps, width) == []
+
+
+@pytest.mark.skipif(not chromium.IS_THERE, reason="no Chromium: apt-get install chromium")
+def test_a_reader_searches_in_a_browser_without_a_network(site: Path) -> None:
+    url = (site / "search.html").as_uri()
+
+    async def steps(evaluate: chromium.Evaluate) -> str:
+        for _ in range(200):
+            found = await evaluate("[...document.querySelectorAll('.search a')].map(a => a.href)")
+            if any("in-other-words" in link for link in found or []):
+                return "found"
+            await asyncio.sleep(0.05)
+        return await evaluate("document.body.innerText")
+
+    for words in ("stub", "mock", "spy", "verify", "never called", "transaction"):
+        assert chromium.in_a_browser(f"{url}?q={words.replace(' ', '+')}", steps) == "found", words

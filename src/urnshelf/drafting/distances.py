@@ -1,4 +1,8 @@
-"""How far a comparison was from coming out otherwise, as a number."""
+"""How far a comparison was from coming out otherwise, as a number.
+
+Source: B. Korel, "Automated software test data generation", IEEE Transactions on Software
+Engineering 16, 1990.
+"""
 
 from __future__ import annotations
 

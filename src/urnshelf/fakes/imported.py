@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import ast
 import inspect
+import re
 import sys
 from functools import partial
 from operator import is_
@@ -25,7 +26,9 @@ def elsewhere(place: Attribute, value: object, everywhere: bool | None) -> list[
     is_it = partial(is_, value)
     is_plain = isinstance(value, _PLAIN)
     # a module that has imported it itself is asked for its own importers alone
-    is_strict = is_plain or (not everywhere and place.name in _imported(place.holder, ""))
+    is_strict = is_plain or (
+        not everywhere and place.name in _imported(place.holder, "", place.name)
+    )
     found = []
     for module in list(sys.modules.values()):
         # few modules have it at all, and most are found not to before any name is looked at
@@ -34,9 +37,8 @@ def elsewhere(place: Attribute, value: object, everywhere: bool | None) -> list[
         for name, held in list(vars(module).items()):
             is_other = module is not place.holder or name != place.name
             if held is value and is_other:
-                known = (
-                    _imported(module, place.holder.__name__) if is_strict else {name: place.name}
-                )
+                origin = place.holder.__name__
+                known = _imported(module, origin, place.name) if is_strict else {name: place.name}
                 if known.get(name) == place.name:
                     found.append(Attribute(module, name))
     return sorted(found, key=str)
@@ -46,15 +48,19 @@ _PLAIN = (int, float, complex, str, bytes, tuple, frozenset, type(None))
 """Types of values of which everybody may have the same one."""
 
 
-def _imported(module: ModuleType, origin: str) -> dict[str, str]:
+def _imported(module: ModuleType, origin: str, wanted: str) -> dict[str, str]:
     """What a module's source imports by name: as what, and its name there.
 
     Args:
         module: the module.
         origin: from which module; empty for any.
+        wanted: the name there; a source without it is not taken apart.
     """
     try:
-        statements = list(ast.walk(ast.parse(inspect.getsource(module))))
+        source = inspect.getsource(module)
+        # everybody has the same True: hundreds of modules, and hardly one has the name
+        has_it = re.search(rf"\b{wanted}\b", source)
+        statements = list(ast.walk(ast.parse(source))) if has_it else []
     except Exception:  # it has no source
         return {}
     package = (module.__package__ or "").split(".")

@@ -1,4 +1,8 @@
-"""What a column may depend on: categories, and bands of numbers; and how much each tells."""
+"""What a column may depend on: categories, and bands of numbers; and how much each tells.
+
+Of numbers it is the adjusted coefficient of determination (M. Ezekiel, "Methods of Correlation
+Analysis", 1930).
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,9 @@
-"""Sequences made small: the fewest steps, and the plainest values, that still show a difference."""
+"""Sequences made small: the fewest steps, and the plainest values, that still show a difference.
+
+What is left cannot be made smaller by any single change: one-minimal, as A. Zeller and
+R. Hildebrandt call it ("Simplifying and isolating failure-inducing input", IEEE Transactions on
+Software Engineering 28, 2002).
+"""
 
 from __future__ import annotations
 

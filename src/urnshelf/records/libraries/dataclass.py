@@ -28,7 +28,7 @@ class _DataClass(ByAttributes):
 def describe(form: object, origin: object) -> Description | None:
     """A dataclass; one that is mapped to a table is not this file's."""
     # some are another library's, too
-    foreign = hasattr(origin, "__mapper__") or hasattr(origin, "__pydantic_fields__")
+    foreign = hasattr(origin, "__mapper__") or hasattr(origin, "__pydantic_validator__")
     if not dataclasses.is_dataclass(origin) or foreign:
         return None
     every = [one for one in origin.__dataclass_fields__.values() if _kind(one) != "_FIELD_CLASSVAR"]

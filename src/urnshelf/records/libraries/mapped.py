@@ -97,7 +97,7 @@ class _ColumnNotes:
 
 def describe(form: Any, origin: Any) -> Description | None:
     """A mapped class that is no model of another library besides."""
-    if not hasattr(origin, "__mapper__") or hasattr(origin, "__pydantic_fields__"):
+    if not hasattr(origin, "__mapper__") or hasattr(origin, "__pydantic_validator__"):
         return None
     hints = _annotated(form, origin)
     fields = [

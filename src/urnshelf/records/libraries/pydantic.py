@@ -117,7 +117,7 @@ def _fill(copy: object, record: object, part: Part) -> None:
 
 def describe(form: Any, origin: Any) -> Description | None:
     """A model, a generic one with its arguments, too; or a dataclass that pydantic validates."""
-    infos = getattr(origin, "__pydantic_fields__", None)
+    infos = _infos(origin)
     if infos is None:
         return None
     if hasattr(origin, "model_validate"):
@@ -136,6 +136,14 @@ def describe(form: Any, origin: Any) -> Description | None:
         _field(name, info, str(_path(name, info, by_name)[0])) for name, info in infos.items()
     ]
     return _DataClass(form, fields, is_frozen=own.frozen, has_plain_equality=own.eq)
+
+
+def _infos(origin: Any) -> Mapping[str, Any] | None:
+    """What pydantic knows of each field; None of what is not its own."""
+    if hasattr(origin, "__pydantic_fields__"):
+        return origin.__pydantic_fields__  # type: ignore[no-any-return]
+    # models before version 2.10
+    return origin.model_fields if hasattr(origin, "__pydantic_validator__") else None
 
 
 def _field(name: str, info: Any, key: str) -> Field:
