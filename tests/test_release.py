@@ -59,10 +59,10 @@ def test_the_lowest_versions_are_those_that_are_promised() -> None:
 
 def licence_of(name: str) -> str:
     told = metadata(name)
-    if told["License-Expression"]:
-        return str(told["License-Expression"])
+    if expression := told.get("License-Expression"):
+        return str(expression)
     kinds = [line for line in told.get_all("Classifier") or () if line.startswith("License ::")]
-    return " ".join([*kinds, (told["License"] or "").split("\n")[0]])
+    return " ".join([*kinds, (told.get("License") or "").split("\n")[0]])
 
 
 def test_what_comes_along_is_told_with_its_licence() -> None:
