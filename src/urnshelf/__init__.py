@@ -45,8 +45,6 @@ if TYPE_CHECKING:
     from urnshelf.urn.drawing import Urn
     from urnshelf.urn.variants import variant
 
-__tracebackhide__ = True
-
 __all__ = [
     "ArgumentMissing",
     "CallMissing",

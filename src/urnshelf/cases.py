@@ -19,8 +19,6 @@ from urnshelf.reporting import failed, section
 from urnshelf.shelf import SettingsGiven, Shelf
 from urnshelf.types.annotations import hints_of
 
-__tracebackhide__ = True
-
 if TYPE_CHECKING:
     _Case = unittest.TestCase
 else:

@@ -9,8 +9,6 @@ from urnshelf.errors import ClockRefused
 if TYPE_CHECKING:
     from datetime import datetime, timedelta, tzinfo
 
-__tracebackhide__ = True
-
 
 class Clock:
     """A clock that starts at noon (UTC) of the first of June 2030 and moves only when it is told.

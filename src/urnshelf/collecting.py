@@ -24,8 +24,6 @@ from urnshelf.errors import UrnShelfError
 from urnshelf.shelf import Shelf
 from urnshelf.types.annotations import annotations_of, hints_of, resolve, signature_of
 
-__tracebackhide__ = True
-
 _declared: WeakKeyDictionary[FunctionType, dict[str, Any]] = WeakKeyDictionary()
 """What the parameters of tests declare."""
 _written: WeakKeyDictionary[FunctionType, inspect.Signature] = WeakKeyDictionary()

@@ -11,8 +11,6 @@ from urnshelf.errors import InterfaceRefused, RecordRefused
 from urnshelf.types.annotations import is_partly_unknown
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True
-
 T = TypeVar("T")
 
 

@@ -19,8 +19,6 @@ from urnshelf.files.file_table import parsed_line
 from urnshelf.files.whole import unfinished, why
 from urnshelf.interfaces.members import Interface
 
-__tracebackhide__ = True
-
 FORMAT = "urnshelf replies"
 VERSION = 1
 MASK = "…"

@@ -26,8 +26,6 @@ from urnshelf.types.forms import full_name
 from urnshelf.types.loading import load_type
 from urnshelf.types.nodes import ANYTHING, Node
 
-__tracebackhide__ = True
-
 # --- keeping --------------------------------------------------------------------------------------
 
 

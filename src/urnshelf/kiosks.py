@@ -25,8 +25,6 @@ if TYPE_CHECKING:
     from urnshelf.doors.serving import Address
     from urnshelf.doors.standing_in import StandsIn
 
-__tracebackhide__ = True
-
 
 class Kiosk(KioskCore):
     """A stand-in for a remote service; made by `shelf.kiosk(name)`.

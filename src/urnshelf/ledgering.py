@@ -12,8 +12,6 @@ from urnshelf.errors import FileRefused
 from urnshelf.run_ledger import append, begin
 from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True
-
 
 class Ledgering:
     """A plugin that is there only where the ledger of the run is wanted.

@@ -8,8 +8,6 @@ from typing import Any
 
 from urnshelf.errors import SettingRefused
 
-__tracebackhide__ = True
-
 _SCOPES = ("function", "class", "module", "package", "session")
 
 

@@ -299,6 +299,8 @@ def pytest_runtest_makereport(
     """Tell the seed, the last look at calls, hidden refusals and unused cues in the report of a
     failing test.
     """
+    if call.excinfo is not None:
+        _hide_our_lines()
     report = yield
     if report.failed and call.excinfo is not None and "urnshelf.shelf" in sys.modules:
         from urnshelf.reporting import section
@@ -314,6 +316,29 @@ def pytest_runtest_makereport(
             mine._let_go()
             del item.stash[_SHELF]  # pytest keeps its items to the end
     return report
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_make_collect_report(collector: pytest.Collector) -> Generator[None, Any, Any]:
+    """The failure of a module that refused something while it was imported, without our lines."""
+    report = yield
+    call = vars(report).get("call")
+    if report.failed and call is not None and isinstance(call.excinfo.value, _ours()):
+        _hide_our_lines()
+        report.longrepr = collector.repr_failure(call.excinfo)
+    return report
+
+
+def _ours() -> tuple[type[BaseException], ...]:
+    errors = sys.modules.get("urnshelf.errors")
+    return () if errors is None else (errors.UrnShelfError,)
+
+
+def _hide_our_lines() -> None:
+    """A failing test shows its own lines, not ours; the demo's are those of somebody's service."""
+    for name, module in list(sys.modules.items()):
+        if name.startswith("urnshelf.") and not name.startswith("urnshelf.demo"):
+            vars(module)["__tracebackhide__"] = True
 
 
 def _failed(raised: pytest.ExceptionInfo[BaseException]) -> Failed:

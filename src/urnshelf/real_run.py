@@ -19,8 +19,6 @@ from urnshelf.shelf import Shelf
 from urnshelf.twins.fresh import Real
 from urnshelf.twins.real_store import RealStore
 
-__tracebackhide__ = True
-
 NAME = "real_adaptors"
 _TOLD = "urnshelf_real"
 """The name of a property of reports: over what a test ran."""

@@ -11,8 +11,6 @@ from urnshelf.near_names import nearest
 from urnshelf.remarks import ADVICE, Limits, Remark, remark_of, remarks_of
 from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True
-
 PROPERTY = "urnshelf_remark"
 """The name of the properties in JUnit's XML."""
 _SHOWN = 10

@@ -16,8 +16,6 @@ if TYPE_CHECKING:
 
     from urnshelf.kiosks import Kiosk
 
-__tracebackhide__ = True
-
 
 class Remote:
     """The kiosks of a shelf."""

@@ -17,8 +17,6 @@ if TYPE_CHECKING:
     from urnshelf.fakes.swap import Swapped, Swaps
     from urnshelf.fakes.wrap import Wraps
 
-__tracebackhide__ = True
-
 T = TypeVar("T")
 
 

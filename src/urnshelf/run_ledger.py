@@ -19,8 +19,6 @@ from urnshelf.kept_file import MASK, is_secret
 from urnshelf.records.display import show, show_argument
 from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True
-
 FORMAT = "urnshelf ledger"
 VERSION = 1
 

@@ -34,8 +34,6 @@ if TYPE_CHECKING:
 
     from urnshelf.readings.explaining import Explanation
 
-__tracebackhide__ = True
-
 T = TypeVar("T")
 F = TypeVar("F", bound=Callable[..., Any])
 

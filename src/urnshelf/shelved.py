@@ -26,8 +26,6 @@ if TYPE_CHECKING:
     from urnshelf.urn.families import Children
     from urnshelf.urn.variants import Variant
 
-__tracebackhide__ = True
-
 T = TypeVar("T")
 
 
@@ -362,6 +360,6 @@ class Shelved:
 
 
 def _uuid_key(seed: int, record_type: type, number: int) -> UUID:
-    from urnshelf.urn.keys import uuid_key
+    from urnshelf.urn.mixing import uuid_key
 
     return uuid_key(seed, record_type, number)

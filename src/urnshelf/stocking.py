@@ -16,8 +16,6 @@ from urnshelf.urn.variants import Variant, merged
 if TYPE_CHECKING:
     from urnshelf.urn.drawing import Urn
 
-__tracebackhide__ = True
-
 PARENTS = 10
 """How many records are stocked at the most because others refer to them."""
 

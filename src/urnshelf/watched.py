@@ -11,8 +11,6 @@ from urnshelf.calls.cue import Cue
 from urnshelf.calls.desk import Desk
 from urnshelf.calls.wording import unknown_attribute
 
-__tracebackhide__ = True
-
 
 class Watched:
     """What a shelf does with the calls of its fakes."""

@@ -15,8 +15,6 @@ from urnshelf.records.display import show, show_argument
 from urnshelf.records.equality import is_exact
 from urnshelf.records.matchers import beginning, holding, whatever
 
-__tracebackhide__ = True
-
 _NOTHING: dict[str, Any] = {}
 _TAKES_ALL: dict[Any, Callable[[Any], Any]] = {
     Parameter.VAR_POSITIONAL: beginning,

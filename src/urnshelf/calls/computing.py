@@ -13,8 +13,6 @@ from urnshelf.errors import ReplyRefused
 from urnshelf.records.fit import misfit
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True
-
 _ITERATORS = frozenset({Iterator, AsyncIterator})
 _WHOLE, _ONE = 200, 1
 """How many items of a computed collection are looked at: of the first, and of those after it."""

@@ -33,8 +33,6 @@ T = TypeVar("T")
 A = TypeVar("A")
 B = TypeVar("B")
 
-__tracebackhide__ = True
-
 if TYPE_CHECKING:
     from contextlib import AbstractAsyncContextManager, AbstractContextManager
 

@@ -12,8 +12,6 @@ from urnshelf.calls.place import locate
 from urnshelf.calls.script import Line
 from urnshelf.errors import OverFakesOnly
 
-__tracebackhide__ = True
-
 P = ParamSpec("P")
 R = TypeVar("R")
 C_co = TypeVar("C_co", covariant=True)

@@ -35,8 +35,6 @@ if TYPE_CHECKING:
     from urnshelf.calls.cue import Cue
     from urnshelf.calls.tally import Tally
 
-__tracebackhide__ = True
-
 Answerer = Callable[[LiveCall], Any]
 _OURS = frozenset({RepliesSpent, ReplyRefused, EndlessCalls})
 """What answerers raise that must not be hidden; other errors are replies."""

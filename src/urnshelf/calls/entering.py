@@ -9,8 +9,6 @@ from urnshelf.calls.ledger import LiveCall
 from urnshelf.calls.replies import Raising
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 
 class Entered:
     """A fresh context manager for each call, entering which gives the value."""

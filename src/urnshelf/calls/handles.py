@@ -18,8 +18,6 @@ from urnshelf.errors import CueRefused
 from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 R = TypeVar("R")
 
 

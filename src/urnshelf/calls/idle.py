@@ -17,8 +17,6 @@ from urnshelf.interfaces.members import Interface
 from urnshelf.interfaces.taking_apart import form_is_callable
 from urnshelf.types.forms import type_arguments
 
-__tracebackhide__ = True
-
 _BETWEEN = (
     dict, list, tuple, set, frozenset, deque, MethodType, FunctionType, CellType, functools.partial
 )  # fmt: skip

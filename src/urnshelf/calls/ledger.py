@@ -22,8 +22,6 @@ from urnshelf.records.display import show_argument
 if TYPE_CHECKING:
     from urnshelf.calls.target import Target
 
-__tracebackhide__ = True
-
 NO_REPLY: Any = type("NoReply", (), {"__repr__": lambda _: "no reply yet"})()
 """What an answerer returns when it has nothing to say, and the reply of a call that has none."""
 

@@ -15,9 +15,6 @@ if TYPE_CHECKING:
     from urnshelf.calls.target import Target
 
 
-__tracebackhide__ = True
-
-
 class Refusals:
     """What was refused, and how often of each method.
 

@@ -19,8 +19,6 @@ from urnshelf.records.display import show
 if TYPE_CHECKING:
     from urnshelf.calls.target import Target
 
-__tracebackhide__ = True
-
 WhenSpent = Literal["repeat", "cycle", "refuse"]
 
 

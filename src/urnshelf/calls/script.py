@@ -21,8 +21,6 @@ from urnshelf.records.matchers import whatever
 if TYPE_CHECKING:
     from urnshelf.calls.target import Target
 
-__tracebackhide__ = True
-
 
 class Line:
     """One line of a target's script: the arguments that it wants, and its reply.

@@ -8,8 +8,6 @@ from typing import Any, Literal
 from urnshelf.errors import SettingRefused
 from urnshelf.near_names import nearest
 
-__tracebackhide__ = True
-
 _CHOICES: dict[str, tuple[object, ...]] = {
     "check_replies": (True, False),
     "unanswered": ("refuse", "empty"),

@@ -15,8 +15,6 @@ from urnshelf.errors import CallMissing, LookRefused
 if TYPE_CHECKING:
     from urnshelf.calls.desk import Desk
 
-__tracebackhide__ = True
-
 
 class Calls(Sequence[Call]):
     """Some of a ledger's calls, in order. A list to look at, to slice and to loop over.

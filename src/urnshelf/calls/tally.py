@@ -18,8 +18,6 @@ from urnshelf.errors import CueRefused, LookRefused
 from urnshelf.records.display import show
 from urnshelf.records.equality import same
 
-__tracebackhide__ = True
-
 P = ParamSpec("P")
 
 

@@ -20,8 +20,6 @@ if TYPE_CHECKING:
     from urnshelf.calls.ledger import LiveCall
     from urnshelf.calls.script import Line
 
-__tracebackhide__ = True
-
 TARGETS = "_urnshelf_targets"
 STATE = "_urnshelf_state"
 INDEX = "_urnshelf_index"

@@ -13,8 +13,6 @@ from urnshelf.records.display import show
 if TYPE_CHECKING:
     from urnshelf.calls.desk import Desk
 
-__tracebackhide__ = True
-
 _FIRST_PAUSE = 0.0005
 _LONGEST_PAUSE = 0.02
 

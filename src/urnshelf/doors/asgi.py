@@ -14,8 +14,6 @@ from urnshelf.kiosk.problems import problem
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Pause, Response
 
-__tracebackhide__ = True
-
 Scope = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
 Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]

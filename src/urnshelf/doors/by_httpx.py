@@ -18,8 +18,6 @@ from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response
 
-__tracebackhide__ = True
-
 
 class HttpxTransport(httpx.BaseTransport, httpx.AsyncBaseTransport):
     """Takes the requests of an `httpx.Client` or `httpx.AsyncClient` to a kiosk.

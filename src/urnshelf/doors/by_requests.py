@@ -20,8 +20,6 @@ from urnshelf.kiosk.core import KioskCore
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Part, Response
 
-__tracebackhide__ = True
-
 
 class RequestsAdapter(HTTPAdapter):
     """Takes the requests of a `requests.Session` to a kiosk.

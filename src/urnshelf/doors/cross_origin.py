@@ -11,8 +11,6 @@ from typing import Any
 from urnshelf.doors.asgi import Receive, Scope, Send
 from urnshelf.doors.paged import Holder
 
-__tracebackhide__ = True
-
 
 class CrossOrigin:
     """An ASGI application that lets pages of every origin ask another one.

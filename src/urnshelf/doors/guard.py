@@ -15,8 +15,6 @@ from weakref import WeakSet
 from urnshelf.errors import HostRefused
 from urnshelf.kiosk.core import KioskCore
 
-__tracebackhide__ = True
-
 
 def swap(undo: contextlib.ExitStack, holder: Any, name: str, make: Callable[[Any], Any]) -> None:
     """Put something in the place of a class's or a module's function, until it is undone."""

@@ -12,8 +12,6 @@ from typing import Any
 
 from urnshelf.doors.wire import Step, Wire
 
-__tracebackhide__ = True
-
 NOT_REACHED = (ConnectionRefusedError, socket.gaierror, ssl.SSLError)
 
 

@@ -10,8 +10,6 @@ from typing import Any
 
 from urnshelf.doors.wire import Step, Wire
 
-__tracebackhide__ = True
-
 
 class MemoryTransport(asyncio.Transport):
     """A transport for clients that work while they wait.

@@ -14,8 +14,6 @@ from urnshelf.kiosk.told import ended, in_full, in_short
 from urnshelf.kiosk.traffic_out import traffic
 from urnshelf.pages.page import Group, Page, rendered
 
-__tracebackhide__ = True
-
 PATH = "/_urnshelf"
 """Where the page is: no request to it is one to the kiosk."""
 

@@ -10,8 +10,6 @@ from urnshelf.doors.asgi import broken_by
 from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.response import Part, Pause
 
-__tracebackhide__ = True
-
 
 class TooSlow(TimeoutError):
     """A reply, or a part of one, that comes later than the client waits."""

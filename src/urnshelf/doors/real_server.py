@@ -8,8 +8,6 @@ from urnshelf.doors.guard import in_the_open
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response
 
-__tracebackhide__ = True
-
 _OF_THE_WAY = frozenset(
     "accept-encoding connection content-length host keep-alive transfer-encoding".split()
 )

@@ -23,8 +23,6 @@ from urnshelf.kiosk.core import KioskCore
 from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.request import Request
 
-__tracebackhide__ = True
-
 _LOOPBACK = ("127.0.0.1", "::1", "localhost")
 _START = 10.0
 """How long a server may take to begin, in seconds."""

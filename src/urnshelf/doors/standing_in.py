@@ -20,8 +20,6 @@ from urnshelf.errors import SettingRefused
 from urnshelf.kiosk.core import KioskCore
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 _PORTS = {"http": 80, "https": 443}
 Origin = tuple[str, str, int]
 

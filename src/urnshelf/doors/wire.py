@@ -17,8 +17,6 @@ from urnshelf.kiosk.problems import problem
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Pause, Response
 
-__tracebackhide__ = True
-
 
 class Step(NamedTuple):
     """What comes next: after so many seconds bytes, or how the connection breaks."""

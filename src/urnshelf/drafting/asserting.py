@@ -22,8 +22,6 @@ from urnshelf.records.equality import same
 from urnshelf.records.recognising import describe
 from urnshelf.records.spelling import NotWritten, variable_for
 
-__tracebackhide__ = True
-
 _ITEMS = 3
 """Of so many items of a list each is looked at."""
 _LONGEST = 160

@@ -19,8 +19,6 @@ from urnshelf.drafting.service import Service
 from urnshelf.drafting.trial import Trial, Trials
 from urnshelf.drafting.usual_values import NO_VALUE
 
-__tracebackhide__ = True
-
 _BASES = 4
 _MOST_REPLIES = 60
 _FEW = 2

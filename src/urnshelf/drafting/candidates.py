@@ -19,8 +19,6 @@ from urnshelf.drafting.trial import Trial
 from urnshelf.drafting.usual_values import others
 from urnshelf.drafting.values import Leaf
 
-__tracebackhide__ = True
-
 Candidates = Generator[Arrangement, Any, None] | Iterator[Arrangement]
 """Arrangements; a generator may be told what became of each."""
 

@@ -26,8 +26,6 @@ from urnshelf.records.fit import misfit
 from urnshelf.types.limits import limits_of
 from urnshelf.types.nodes import ANYTHING, Kind, Node
 
-__tracebackhide__ = True
-
 _MOST = 40
 _NEGATED = {"Eq": "NotEq", "Lt": "GtE", "Gt": "LtE", "Is": "IsNot", "In": "NotIn"}
 _NEGATED |= {other: one for one, other in _NEGATED.items()}

@@ -9,8 +9,6 @@ from urnshelf.drafting.over_http import Client, told_of
 from urnshelf.drafting.values import ByShelf, Drawn, Faked, Raised
 from urnshelf.records.spelling import Spelling
 
-__tracebackhide__ = True
-
 _PLACES = 6
 """A float with more decimals than that is compared nearly."""
 

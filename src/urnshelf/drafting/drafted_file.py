@@ -20,8 +20,6 @@ from urnshelf.kiosk import Route
 from urnshelf.kiosks import Kiosk
 from urnshelf.records.spelling import NotWritten
 
-__tracebackhide__ = True
-
 _SHARED = 3
 """So many tests that set up the same share it."""
 _WIDTH = 88

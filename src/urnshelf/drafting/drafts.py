@@ -36,8 +36,6 @@ from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 from urnshelf.records.layout import laid_out
 
-__tracebackhide__ = True
-
 Progress = Callable[[str, int, int, int], None]
 """Is told the method, how many ways were taken, of how many, and the number of runs."""
 

@@ -11,8 +11,6 @@ from urnshelf.drafting.service import Service
 from urnshelf.errors import DraftRefused
 from urnshelf.near_names import nearest
 
-__tracebackhide__ = True
-
 
 def service_of(thing: Any, name: str, given: Mapping[str, Any]) -> Service:
     """What tests are drafted for.

@@ -18,8 +18,6 @@ from typing import Any, NamedTuple
 
 from urnshelf.drafting.noting import NeverEnds
 
-__tracebackhide__ = True
-
 _WRITING = os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_APPEND
 _REFUSED = {
     "os.remove": "removed a file",

@@ -22,8 +22,6 @@ from urnshelf.records.display import show
 from urnshelf.types.nodes import Kind, node_of
 from urnshelf.urn.drawing import Urn
 
-__tracebackhide__ = True
-
 _NOON = datetime(2030, 6, 1, 12, tzinfo=UTC)
 _DRAWN = 3
 """How many texts are drawn from one pattern."""

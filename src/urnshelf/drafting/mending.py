@@ -9,8 +9,6 @@ from typing import NamedTuple
 
 from urnshelf.drafting.observing import Seen, Site
 
-__tracebackhide__ = True
-
 _LINE = re.compile(r"[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+")
 
 

@@ -9,8 +9,6 @@ from typing import Any, NamedTuple
 from urnshelf.drafting.decisions import ORDERINGS, Decision, Way
 from urnshelf.drafting.values import are_equal
 
-__tracebackhide__ = True
-
 _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
     "Eq": operator.eq,
     "NotEq": operator.ne,

@@ -14,8 +14,6 @@ from typing import Any, NamedTuple
 
 from urnshelf.records.literals import is_literal, source_of
 
-__tracebackhide__ = True
-
 SEEN = "__urnshelf_seen__"
 RAISED = "__urnshelf_raised__"
 """The names that an observed file calls."""

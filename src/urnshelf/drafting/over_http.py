@@ -25,8 +25,6 @@ from urnshelf.types.nodes import Node, node_of
 if TYPE_CHECKING:
     from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True
-
 ROUTE = "route"
 """The kind of what is asked of a kiosk; its replies are mappings as `Replied` has them."""
 _BY_MOUNTING = ("requests.sessions", "Session")

@@ -24,8 +24,6 @@ from urnshelf.drafting.structures import by_structure
 from urnshelf.drafting.trial import Trial
 from urnshelf.drafting.usual_values import others
 
-__tracebackhide__ = True
-
 _POOL = 80
 """So many arrangements are tried for each bug that no test notices."""
 

@@ -14,8 +14,6 @@ from typing import Any, NamedTuple
 
 from urnshelf.drafting.decisions import BRANCH, LOOP, MATCH, PART, TRY, Decision, Way
 
-__tracebackhide__ = True
-
 PROBE = "__urnshelf_probe__"
 """The name that rewritten code calls; with underscores on both sides no class changes it."""
 _HINTING = frozenset(

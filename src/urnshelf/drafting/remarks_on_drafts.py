@@ -19,8 +19,6 @@ from urnshelf.drafting.trial import Trial
 from urnshelf.errors import DraftRefused
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 
 class Unreached(NamedTuple):
     """A way that no test takes.

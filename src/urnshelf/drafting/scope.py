@@ -15,8 +15,6 @@ from urnshelf.drafting.probing import PROBE, Probed, probed
 from urnshelf.drafting.values import is_plain
 from urnshelf.errors import DraftRefused
 
-__tracebackhide__ = True
-
 _OURS = Path(__file__).resolve().parents[1]
 
 

@@ -22,8 +22,6 @@ from urnshelf.drafting.structures import by_structure
 from urnshelf.drafting.trial import Trial
 from urnshelf.drafting.usual_values import others
 
-__tracebackhide__ = True
-
 _AT_ONCE = 30
 """Candidates of one goal before the next one has its turn."""
 _IDLE = 150

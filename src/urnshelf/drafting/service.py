@@ -33,8 +33,6 @@ from urnshelf.types.annotations import resolve
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Kind, Node, node_of
 
-__tracebackhide__ = True
-
 
 class Service:
     """One method, or one function, that tests are drafted for.

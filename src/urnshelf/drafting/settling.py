@@ -24,8 +24,6 @@ from urnshelf.drafting.values import Path
 from urnshelf.records.recognising import describe
 from urnshelf.types.nodes import ANYTHING
 
-__tracebackhide__ = True
-
 _SEEDS = tuple(range(101, 104))
 """Those that each step is tried with."""
 _MORE_SEEDS = tuple(range(201, 221))

@@ -20,8 +20,6 @@ from urnshelf.drafting.values import Drawn, Raised, is_plain
 from urnshelf.readings.operations import Operation, Role
 from urnshelf.records.recognising import describe
 
-__tracebackhide__ = True
-
 _STOCKED = {
     Operation.LOOK_UP, Operation.COUNT, Operation.EXISTS, Operation.REMOVE, Operation.UPDATE,
     Operation.CHANGE, Operation.REMOVE_WHERE, Operation.COUNT_ALL, Operation.TAKE, Operation.ADD,

@@ -21,8 +21,6 @@ from urnshelf.kiosks import Kiosk
 from urnshelf.records.description import snake_case
 from urnshelf.records.spelling import variable_for
 
-__tracebackhide__ = True
-
 
 class Written(NamedTuple):
     """A test as text.

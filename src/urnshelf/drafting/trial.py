@@ -29,8 +29,6 @@ from urnshelf.readings.operations import Operation, Reading
 from urnshelf.records.recognising import describe
 from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True
-
 SEED = 7
 """Of a shelf on which nothing else is said."""
 _MOST_REQUESTS = 200

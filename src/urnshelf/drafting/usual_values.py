@@ -22,8 +22,6 @@ from urnshelf.types.limits import limits_of
 from urnshelf.types.nodes import ITEM_TYPES, MAPPING_TYPES, Kind, Node
 from urnshelf.urn.drawing import Urn
 
-__tracebackhide__ = True
-
 NO_VALUE: Any = type("NoValue", (), {"__repr__": lambda _: "no value"})()
 _NOON = datetime(2030, 6, 1, 12, tzinfo=UTC)
 """The moment that a shelf's clock shows."""

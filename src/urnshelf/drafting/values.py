@@ -17,8 +17,6 @@ from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
 if TYPE_CHECKING:
     from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True
-
 Path = tuple[Any, ...]
 """Where a value stands in an arrangement."""
 

@@ -25,9 +25,6 @@ from urnshelf.interfaces.members import NO_DEFAULT, Interface, Member
 from urnshelf.records.copies import PLAIN
 from urnshelf.records.recognising import describe
 
-__tracebackhide__ = True
-
-
 _ASKING_FOR_ISINSTANCE = frozenset({"typing", "typing_extensions"})
 """Where `isinstance` looks for a protocol's attributes, before it asks for the class: no reading of
 the service's.

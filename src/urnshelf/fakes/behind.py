@@ -21,9 +21,6 @@ from urnshelf.interfaces.members import Interface, Member
 from urnshelf.interfaces.taking_apart import QUIET
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
-
 _BY_POSITION = (inspect.Parameter.POSITIONAL_ONLY, inspect.Parameter.POSITIONAL_OR_KEYWORD)
 
 

@@ -20,7 +20,6 @@ from urnshelf.interfaces.members import Interface, Member
 from urnshelf.interfaces.taking_apart import QUIET
 from urnshelf.types.annotations import annotations_of
 
-__tracebackhide__ = True
 _FAKE = Parameter("_us_fake", Parameter.POSITIONAL_ONLY)
 
 

@@ -17,8 +17,6 @@ from urnshelf.types.annotations import is_partly_unknown, resolve, resolved_amon
 from urnshelf.types.forms import substitute, type_arguments
 from urnshelf.types.nodes import Node, node_of
 
-__tracebackhide__ = True
-
 _KINDS = inspect.Parameter
 _STARS = (_KINDS.VAR_POSITIONAL, _KINDS.VAR_KEYWORD)
 NOTHING: Any = _KINDS.empty

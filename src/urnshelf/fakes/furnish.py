@@ -26,8 +26,6 @@ from urnshelf.records.recognising import describe
 from urnshelf.types.forms import full_name, type_name
 from urnshelf.types.nodes import Kind, Node
 
-__tracebackhide__ = True
-
 S = TypeVar("S")
 
 

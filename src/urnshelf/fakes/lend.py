@@ -20,8 +20,6 @@ from urnshelf.records.display import show
 from urnshelf.types.annotations import annotations_of, resolve
 from urnshelf.types.nodes import node_of
 
-__tracebackhide__ = True
-
 
 class Lent(NamedTuple):
     """A place where a fake goes.

@@ -12,8 +12,6 @@ from urnshelf.fakes.compile import new_fake
 from urnshelf.interfaces.taking_apart import interface_of
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True
-
 
 def _which_one(interface: str, made: dict[str | None, Any]) -> str:
     """What to say where the name is lacking: which fakes there are, and what they were made for."""

@@ -17,8 +17,6 @@ from urnshelf.interfaces.members import Member
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import Kind, Node, node_of
 
-__tracebackhide__ = True
-
 
 class Obvious:
     """Who answered a call whose reply was obvious.

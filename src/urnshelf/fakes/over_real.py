@@ -11,8 +11,6 @@ from urnshelf.fakes.behind import put_behind, why_not_behind
 from urnshelf.fakes.making import Fakes
 from urnshelf.interfaces.dependencies import is_interface
 
-__tracebackhide__ = True
-
 
 def parts_of(fakes: Fakes) -> Answerer:
     """An answerer: an attribute that is an interface of its own is given as its fake, with what the

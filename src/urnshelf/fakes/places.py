@@ -17,8 +17,6 @@ from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 from urnshelf.types.annotations import annotations_of, is_partly_unknown, resolve
 
-__tracebackhide__ = True
-
 ABSENT: Any = object()
 """What a place holds that holds nothing of its own."""
 

@@ -28,8 +28,6 @@ from urnshelf.records.fit import misfit
 from urnshelf.types.annotations import signature_of
 from urnshelf.types.nodes import Kind, Node, node_of
 
-__tracebackhide__ = True
-
 
 class Replacing:
     """Makes what goes into places.

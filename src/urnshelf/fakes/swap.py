@@ -19,8 +19,6 @@ from urnshelf.fakes.replacing import Replacing, as_kept
 from urnshelf.records.display import show
 from urnshelf.types.loading import load_holder
 
-__tracebackhide__ = True
-
 T = TypeVar("T")
 
 

@@ -33,9 +33,6 @@ from urnshelf.interfaces.members import Interface, Member
 from urnshelf.interfaces.taking_apart import QUIET, interface_of
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
-
 _SET_CLASS: Callable[[Any, type], None] = vars(object)["__class__"].__set__
 """Whatever an object's class says of it."""
 

@@ -28,8 +28,6 @@ from urnshelf.store.views import View
 from urnshelf.types.forms import full_name
 from urnshelf.types.nodes import Node
 
-__tracebackhide__ = True
-
 
 def save_sql(store: Store, url: str) -> None:
     """Write every table of the store to the database, all of them or none; tables of these names

@@ -17,8 +17,7 @@ from urnshelf.errors import FileRefused
 from urnshelf.files.whole import why
 from urnshelf.files.yaml_text import read_yaml
 from urnshelf.records.display import show
-
-__tracebackhide__ = True
+from urnshelf.urn.schemas.pointers import escaped, pointed, unescaped
 
 OTHERS = "x-urnshelf-files"
 """Where the other files stand in the one document."""
@@ -31,12 +30,6 @@ _NAMES = frozenset(
 """Words whose values are mappings of names that somebody chose."""
 _OF_NAMES = ("$id", "$anchor", "$dynamicAnchor")
 _LONGEST_CHAIN = 50
-
-
-def escaped(name: str) -> str:
-    """A name as a part of a pointer."""
-    is_plain = "/" not in name and "~" not in name
-    return name if is_plain else name.replace("~", "~0").replace("/", "~1")
 
 
 Stamps = dict[Path, tuple[int, int]]
@@ -92,25 +85,12 @@ class Document:
         """A place in words: the file, and the pointer in it."""
         words = pointer.split("/")
         if words[:2] == ["#", OTHERS]:
-            return f"{_unescaped(words[2])}, {'/'.join(['#', *words[3:]])}"
+            return f"{unescaped(words[2])}, {'/'.join(['#', *words[3:]])}"
         return f"{self.name}, {pointer}"
 
     def found(self, pointer: str) -> Any:
         """What stands at a pointer; KeyError where nothing does."""
-        part: Any = self.root
-        for word in unquote(pointer).split("/")[1:]:
-            name = _unescaped(word)
-            if isinstance(part, list) and name.isdigit() and int(name) < len(part):
-                part = part[int(name)]
-            elif isinstance(part, Mapping) and name in part:
-                part = part[name]
-            else:
-                raise KeyError(pointer)
-        return part
-
-
-def _unescaped(word: str) -> str:
-    return word.replace("~1", "/").replace("~0", "~")
+        return pointed(self.root, unquote(pointer))
 
 
 def parsed(path: Path) -> Any:

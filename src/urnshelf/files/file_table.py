@@ -24,8 +24,6 @@ from urnshelf.records.recognising import description_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Node
 
-__tracebackhide__ = True
-
 Chunks = Iterable[Sequence[Any]]
 """Records, some at a time."""
 

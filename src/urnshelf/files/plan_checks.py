@@ -9,8 +9,6 @@ from urnshelf.errors import RecordRefused
 from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 
 def refuse_unknown(table: Mapping[str, Any], known: frozenset[str], where: str) -> None:
     """Refuse a word that a plan does not know."""

@@ -39,8 +39,6 @@ from urnshelf.urn.rules.following import Formula, Gathered
 if TYPE_CHECKING:
     pass
 
-__tracebackhide__ = True
-
 FORMAT = 1
 _SAMPLE = 40
 _TOP = frozenset({"format", "seed", "tables", "kiosk", "variants"})

@@ -17,8 +17,6 @@ from urnshelf.urn.rules.dealt import Dealt, NoneWith
 from urnshelf.urn.rules.following import Gathered
 from urnshelf.urn.rules.given import constant
 
-__tracebackhide__ = True
-
 
 class Below(Protocol):
     """A table of the plan."""

@@ -23,8 +23,6 @@ from urnshelf.urn.rules import planned_rules
 from urnshelf.urn.rules.base import PlanRule, Rule
 from urnshelf.urn.rules.given import constant
 
-__tracebackhide__ = True
-
 LinkTo = Callable[[str, str | None, Any], Rule]
 
 

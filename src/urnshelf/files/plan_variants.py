@@ -10,8 +10,6 @@ from urnshelf.files.plan_checks import refuse_unknown
 from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 _VARIANT = frozenset({"type", "variant", "rules"})
 
 

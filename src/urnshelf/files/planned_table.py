@@ -25,8 +25,6 @@ from urnshelf.urn.variants import Variant, untold
 if TYPE_CHECKING:
     import pandas
 
-__tracebackhide__ = True
-
 _REMEMBERED = 20_000
 """Of so many records that others link to all keys are kept."""
 

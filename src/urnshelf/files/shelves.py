@@ -30,8 +30,6 @@ from urnshelf.files.whole import undisturbed, unfinished, why
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
 
-__tracebackhide__ = True
-
 FORMAT = "urnshelf records"
 VERSION = 1
 MANIFEST = "shelf.json"

@@ -15,8 +15,6 @@ from types import FrameType
 
 from urnshelf.errors import FileRefused
 
-__tracebackhide__ = True
-
 
 class Unfinished:
     """Files that are being written, and take their places together."""

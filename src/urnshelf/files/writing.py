@@ -12,8 +12,6 @@ from urnshelf.files.file_table import Chunks, FileTable
 from urnshelf.files.formats import formats
 from urnshelf.files.whole import Unfinished, why
 
-__tracebackhide__ = True
-
 
 def write(path: Path, chunks: Chunks, table: FileTable, files: Unfinished) -> None:
     """Write records to a file whose ending says the format.

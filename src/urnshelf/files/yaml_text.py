@@ -13,8 +13,6 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.errors import FileRefused, SettingRefused
 
-__tracebackhide__ = True
-
 _PLAIN = (
     ("null", r"~|null|Null|NULL|", "~nN"),
     ("bool", r"true|True|TRUE|false|False|FALSE", "tTfF"),

@@ -16,8 +16,6 @@ from urnshelf.types.annotations import annotations_of, resolve
 from urnshelf.types.forms import substitute
 from urnshelf.types.nodes import Node, node_of
 
-__tracebackhide__ = True
-
 NO_DEFAULT: Any = inspect.Parameter.empty
 _NO_PARAMETERS = inspect.Signature()
 

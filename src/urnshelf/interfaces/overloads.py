@@ -11,8 +11,6 @@ from typing import Any, get_overloads
 
 from urnshelf.interfaces.signatures import ANY_ARGUMENTS, bound_signature
 
-__tracebackhide__ = True
-
 
 def overloads_of(owner: type, name: str) -> list[Callable[..., Any]]:
     """The overloads of a method."""

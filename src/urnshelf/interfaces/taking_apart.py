@@ -28,8 +28,6 @@ from urnshelf.interfaces.signatures import (
 from urnshelf.types.annotations import annotations_of
 from urnshelf.types.forms import type_arguments, type_name
 
-__tracebackhide__ = True
-
 BEHIND_ONES_BACK = frozenset(
     [
         "__init__",

@@ -5,8 +5,6 @@ from __future__ import annotations
 import errno
 import os
 
-__tracebackhide__ = True
-
 
 def is_of_the_network(kind: type[BaseException]) -> bool:
     """Whether an exception is one with which a connection breaks: a missing file is an OSError,

@@ -24,8 +24,6 @@ from urnshelf.store.conditions import AllOf
 from urnshelf.store.queries import Query
 from urnshelf.store.views import View
 
-__tracebackhide__ = True
-
 _JSON = ("application/json", "application/merge-patch+json", "")
 Act = Callable[[LiveCall], Response]
 

@@ -37,8 +37,6 @@ from urnshelf.store.tables import Table
 if TYPE_CHECKING:
     from urnshelf.kiosk.openapi.documented import Documented
 
-__tracebackhide__ = True
-
 MOST_BYTES = 256 * 2**20
 """Of bodies that a kiosk's ledger keeps; beyond them the older half of the calls is dropped."""
 

@@ -21,8 +21,6 @@ if TYPE_CHECKING:
     from urnshelf.store.stored import Store
     from urnshelf.store.views import View
 
-__tracebackhide__ = True
-
 
 R = TypeVar("R")
 

@@ -25,8 +25,6 @@ from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.route import Route, RouteTarget
 from urnshelf.kiosk.routing import Routes
 
-__tracebackhide__ = True
-
 
 class Gated:
     """The gates of a kiosk."""

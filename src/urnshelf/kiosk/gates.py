@@ -18,8 +18,6 @@ from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response, response
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 
 class Gate(Protocol):
     """What looks at a request before its route does."""

@@ -8,8 +8,6 @@ from typing import Any
 from urnshelf.errors import ReplyRefused
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 Pairs = tuple[tuple[str, str], ...]
 _TOKEN = frozenset("!#$%&'*+-.^_`|~0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ")
 """What a name may be made of: RFC 9110, section 5.6.2."""

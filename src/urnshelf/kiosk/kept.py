@@ -19,8 +19,6 @@ from urnshelf.kiosk.request import NoJson, Request
 from urnshelf.kiosk.response import Response, json_text
 from urnshelf.records.equality import same
 
-__tracebackhide__ = True
-
 Sender = Callable[[Request], Response]
 _OF_THE_WAY = frozenset(
     "connection content-encoding content-length date keep-alive server transfer-encoding".split()

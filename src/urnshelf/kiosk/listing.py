@@ -19,8 +19,6 @@ from urnshelf.store.queries import Query
 from urnshelf.store.views import View
 from urnshelf.types.nodes import Node
 
-__tracebackhide__ = True
-
 _SIGNS: dict[str, Any] = {
     "": lambda field, value: field == value,
     "ne": lambda field, value: field != value,

@@ -9,8 +9,6 @@ from typing import Any
 
 from urnshelf.kept_file import MASK, is_secret
 
-__tracebackhide__ = True
-
 _IN_ADDRESS = re.compile(r"([?&#])([\w.-]+)=([^&#\s>\"]*)")
 """A parameter of an address."""
 _HEADERS = ("cookie", "set-cookie")

@@ -12,8 +12,6 @@ from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.route import RouteTarget
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 _SHOWN = 3
 OUTSIDE = "<over HTTP>"
 """The file of a line of code that is in another process."""

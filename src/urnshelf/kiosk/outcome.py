@@ -6,8 +6,6 @@ from typing import NamedTuple
 
 from urnshelf.kiosk.response import Response
 
-__tracebackhide__ = True
-
 
 class Answer(NamedTuple):
     """What comes of a request, and how long it is to be waited for.

@@ -12,8 +12,6 @@ from uuid import UUID
 
 from urnshelf.errors import CueRefused
 
-__tracebackhide__ = True
-
 _PARAMETER = re.compile(r"\{([^{}]*)\}")
 _WRITTEN_SLASH = re.compile("%2[fF]")
 _SLASH = "\ud800"

@@ -19,8 +19,6 @@ from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 from urnshelf.store.views import View
 
-__tracebackhide__ = True
-
 _KIOSK = ("name", "openapi", "answer_from", "routes", "collections")
 _ROUTE = ("route", "parameters", "asked_with", "reply", "replies", "when_spent", "waits", "tags")
 _COLLECTION = ("path", "table", "records", "tags")

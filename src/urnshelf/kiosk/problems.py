@@ -7,8 +7,6 @@ from typing import Any
 
 from urnshelf.kiosk.response import Response, response
 
-__tracebackhide__ = True
-
 TYPE = "application/problem+json"
 
 

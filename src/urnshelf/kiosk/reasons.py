@@ -17,8 +17,6 @@ from urnshelf.records.display import show
 from urnshelf.records.equality import same
 from urnshelf.records.matchers import whatever
 
-__tracebackhide__ = True
-
 
 class Condition(NamedTuple):
     """One thing that is asked of a request.

@@ -16,8 +16,6 @@ from urllib.parse import parse_qsl, unquote, urlsplit
 from urnshelf.kiosk.headers import Headers
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 
 class Upload(NamedTuple):
     """A file that came in a multipart body."""

@@ -16,8 +16,6 @@ from urnshelf.records.codec import Unfit, to_json
 from urnshelf.records.display import show
 from urnshelf.types.nodes import node_of
 
-__tracebackhide__ = True
-
 _COMPRESS = {"gzip": lambda body: gzip.compress(body, mtime=0), "deflate": zlib.compress}
 NO_BODY = frozenset({204, 205, 304})
 """These statuses have none: RFC 9110, sections 15.3.5, 15.3.6 and 15.4.5."""

@@ -29,8 +29,6 @@ if TYPE_CHECKING:
 
     from urnshelf.kiosk.request import Request
 
-__tracebackhide__ = True
-
 _PROMISE = Promise(node_of(Response))
 
 

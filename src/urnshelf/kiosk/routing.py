@@ -12,8 +12,6 @@ from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.route import Promised, RouteTarget
 from urnshelf.near_names import nearest
 
-__tracebackhide__ = True
-
 _ANY_PATH = PathTemplate("/{path:path}")
 _METHODS = ("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")
 

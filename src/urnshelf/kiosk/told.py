@@ -18,8 +18,6 @@ from urnshelf.kiosk.route import RouteTarget
 from urnshelf.kiosk.traffic import phrase
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 _OF_THE_WAY = frozenset("host content-length connection accept-encoding".split())
 """Headers that a client writes itself."""
 _LONGEST = 200_000

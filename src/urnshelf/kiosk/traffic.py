@@ -25,8 +25,6 @@ from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 _ID = re.compile(
     r"-?[0-9]+"
     r"|[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}"

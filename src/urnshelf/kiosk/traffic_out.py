@@ -24,8 +24,6 @@ from urnshelf.kiosk.request import NoJson, Request
 from urnshelf.kiosk.response import Response
 from urnshelf.kiosk.traffic import phrase
 
-__tracebackhide__ = True
-
 _HTTP = "HTTP/1.1"
 
 

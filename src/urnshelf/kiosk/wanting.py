@@ -11,8 +11,6 @@ from urnshelf.records.display import PartWise, show
 from urnshelf.records.equality import same
 from urnshelf.records.matchers import ABSENT, Wanted
 
-__tracebackhide__ = True
-
 NAMED = ("query", "headers", "cookies", "form", "files")
 """Parts that are asked for by name; what is not named may be anything."""
 WHOLE = ("json", "text", "body", "content_type")

@@ -14,8 +14,6 @@ from urnshelf.learning.relations import alike
 from urnshelf.learning.sample import Array, SampleColumn, SampleTable
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 _HAND = 200
 """So many parents are dealt to at once."""
 _SOME = 0.5

@@ -24,8 +24,6 @@ from urnshelf.learning.sample import (
 )
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 WHOLE = r"-?(?:0|[1-9][0-9]{0,17})"
 _REAL = r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]{1,3})?"
 _DAY = r"[0-9]{4}-[0-9]{2}-[0-9]{2}"

@@ -9,8 +9,6 @@ import numpy as np
 from urnshelf.errors import SampleRefused
 from urnshelf.learning.sample import SampleColumn
 
-__tracebackhide__ = True
-
 Kind = Literal[
     "nothing", "one value", "categories", "steps", "numbers", "days", "moments", "serial", "ids",
     "texts",

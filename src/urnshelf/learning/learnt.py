@@ -20,8 +20,6 @@ if TYPE_CHECKING:
     from urnshelf.learning.leaks import LeakCheck
     from urnshelf.learning.sample import SampleTable
 
-__tracebackhide__ = True
-
 _FEWEST, _COMPARED = 5_000, 20_000
 """So many drawn rows are compared with a sample."""
 

@@ -12,8 +12,6 @@ from urnshelf.files.file_table import parsed, parsed_line, text_of
 from urnshelf.files.shelves import FORMAT, MANIFEST
 from urnshelf.files.whole import why
 
-__tracebackhide__ = True
-
 ENDINGS = (".csv", ".json", ".jsonl", ".parquet")
 
 

@@ -10,8 +10,6 @@ from typing import Any, Literal
 import numpy as np
 import pandas as pd
 
-__tracebackhide__ = True
-
 Form = Literal["int", "float", "bool", "day", "moment", "text"]
 Array = np.ndarray[Any, Any]
 _MOST_DECIMALS = 8

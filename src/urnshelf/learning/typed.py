@@ -13,8 +13,6 @@ from urnshelf.types.forms import type_name
 from urnshelf.urn.layouts import record_type
 from urnshelf.urn.rules.base import Rule
 
-__tracebackhide__ = True
-
 
 def type_of(form: Any) -> str:
     """A record type as a plan names it."""

@@ -27,8 +27,6 @@ from urnshelf.learning.sample import SampleTable
 from urnshelf.learning.typed import closed_fields, fitted_to_type, type_of
 from urnshelf.types.loading import load_type
 
-__tracebackhide__ = True
-
 _FEW, _MANY, _FROM = 5, 10, 1000
 _ONLY = "records"
 """The name by which the type of the only table is told, whatever that is called."""

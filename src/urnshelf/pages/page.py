@@ -13,8 +13,6 @@ from typing import Any, NamedTuple
 from urnshelf.caches import remembered
 from urnshelf.errors import SettingRefused
 
-__tracebackhide__ = True
-
 
 class Group(NamedTuple):
     """What calls are grouped by: a test, or a route.

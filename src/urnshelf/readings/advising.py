@@ -1,5 +1,5 @@
-"""The declarations that would answer a method which is not read: each was tried before it is
-advised.
+"""Methods that are not read: what each lacks, and the declarations that would answer it; each was
+tried before it is advised.
 """
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ from urnshelf.readings.acts import SETTING, Act, told_by
 from urnshelf.readings.declared import Declared
 from urnshelf.readings.declaring import declare_keyed
 from urnshelf.readings.stores import kept_by
+from urnshelf.readings.subject import Subject
 from urnshelf.readings.units import is_unit_of_work
 from urnshelf.store.definition import Definition
 
@@ -78,3 +79,36 @@ def _is_accepted(interface: Interface, parts: dict[str, str]) -> bool:
     except UrnShelfError:
         return False
     return True
+
+
+def about_nothing(subject: Subject) -> str:
+    """Why a method is about no records, and keeps nothing by key."""
+    member, interface = subject.member, subject.interface
+    told = told_by(member.name, interface.members)
+    if told is None:
+        return "nothing in its promise or its parameters is a record"
+    names = [name for name in interface.members if not name.startswith("_")]
+    kept = told.noun or "what it is about"
+    if told.act is Act.GET:
+        setters = [name for name in names if _act_of(name, interface) in SETTING]
+        if not setters:
+            return f"it promises no record, and no method sets {kept}"
+        return f"it promises no record, and {_listed(setters)} sets what it gives"
+    if told.act in SETTING:
+        getters = [name for name in names if _act_of(name, interface) is Act.GET]
+        if not getters:
+            return f"it is given no record, and no method gives {kept} back"
+        return f"it is given no record, and {_listed(getters)} gives back what it sets"
+    return f"it is about no record, and no get and set of {kept} mirror each other"
+
+
+def _act_of(name: str, interface: Interface) -> Act | None:
+    told = told_by(name, interface.members)
+    return None if told is None else told.act
+
+
+def _listed(names: list[str]) -> str:
+    """`neither 'set' nor 'put'`: with the same parameters and type."""
+    quoted = [repr(name) for name in names[:3]]
+    which = f"not even {quoted[0]}" if len(quoted) == 1 else f"none of {', '.join(quoted)}"
+    return f"{which}, by its parameters and type,"

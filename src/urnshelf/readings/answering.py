@@ -25,8 +25,6 @@ from urnshelf.store.stored import Store
 from urnshelf.store.views import View
 from urnshelf.types.nodes import Kind
 
-__tracebackhide__ = True
-
 _UNREAD = Unread("", is_operation=False)
 """Of targets that are no methods of an interface."""
 

@@ -26,8 +26,6 @@ from urnshelf.records.description import snake_case
 from urnshelf.store.paths import identifier
 from urnshelf.types.nodes import Kind, Node
 
-__tracebackhide__ = True
-
 _CHANGES = frozenset(
     "changes values data fields updates kwargs attrs attributes payload row".split()
 )

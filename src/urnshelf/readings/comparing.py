@@ -21,8 +21,6 @@ from urnshelf.store.paths import Placeholder
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Kind, Node, node_of
 
-__tracebackhide__ = True
-
 Make = Callable[[Any], Condition]
 """A condition from the argument's value."""
 

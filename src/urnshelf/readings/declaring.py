@@ -24,8 +24,6 @@ from urnshelf.store.own_errors import OwnError, error_maker
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, Kind, Node
 
-__tracebackhide__ = True
-
 _PARTS: dict[str, tuple[Operation, Callable[[Doing], Any], str]] = {
     "get": (Operation.VALUE_GET, runs.get, "GET {key}"),
     "set": (Operation.VALUE_SET, runs.put, "SET {key} to {value}"),

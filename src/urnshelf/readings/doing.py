@@ -17,8 +17,6 @@ from urnshelf.store.entries import KeyValues
 from urnshelf.store.journal import ABSENT
 from urnshelf.types.nodes import Kind
 
-__tracebackhide__ = True
-
 NUMBERS = (int, float, Decimal)
 
 

@@ -36,8 +36,6 @@ from urnshelf.readings.subject import Subject
 from urnshelf.records.display import show
 from urnshelf.types.nodes import Kind, Node
 
-__tracebackhide__ = True
-
 _MANY_KEYS = frozenset({"keys", "names", "ids", "tokens"})
 _PAIRS = frozenset({"mapping", "values", "items", "pairs", "key_value_pairs", "data"})
 _COLLECTIONS = frozenset({Kind.ITEMS, Kind.TUPLE})

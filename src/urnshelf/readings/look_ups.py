@@ -30,8 +30,6 @@ from urnshelf.store.queries import Query
 from urnshelf.store.views import View
 from urnshelf.types.nodes import ANYTHING, Kind
 
-__tracebackhide__ = True
-
 
 def read_look_up(subject: Subject) -> Reading | Unread | None:
     """A method that gives records."""

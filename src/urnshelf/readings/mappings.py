@@ -12,8 +12,6 @@ from urnshelf.readings.subject import Subject
 from urnshelf.readings.value_runs import fitting
 from urnshelf.store.live import LiveMapping, LiveSet
 
-__tracebackhide__ = True
-
 _LANGUAGE = (Mapping, MutableMapping, Set, MutableSet)
 _CHANGING = frozenset(
     """

@@ -19,8 +19,6 @@ from urnshelf.store.conditions import Condition, Not
 from urnshelf.store.paths import Placeholder
 from urnshelf.types.nodes import Node
 
-__tracebackhide__ = True
-
 _FILTERS = frozenset(
     {"filters", "filter", "criteria", "where", "conditions", "query", "params", "kwargs", "by"}
 )

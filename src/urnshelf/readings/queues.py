@@ -23,8 +23,6 @@ from urnshelf.readings.verbs import PUSHES, twin_of, words_of
 from urnshelf.store.paths import identifier
 from urnshelf.store.views import View
 
-__tracebackhide__ = True
-
 _FIRST = frozenset({"dequeue", "poll", "popleft", "shift", "receive"})
 _TAKES = _FIRST | frozenset({"pop", "take"})
 _PEEKS = frozenset({"peek", "front"})

@@ -9,13 +9,12 @@ from typing import Any, NamedTuple
 
 from urnshelf.caches import remembered
 from urnshelf.interfaces.members import Interface, Member
-from urnshelf.readings.advising import declarations
+from urnshelf.readings.advising import about_nothing, declarations
 from urnshelf.readings.changes import read_setter
 from urnshelf.readings.comparing import condition_maker
 from urnshelf.readings.entities import Entity, entity, names_told_by, record_of
 from urnshelf.readings.honouring import honoured
 from urnshelf.readings.key_values import read_key_value
-from urnshelf.readings.lacking import about_nothing
 from urnshelf.readings.look_ups import read_look_up, read_question
 from urnshelf.readings.mappings import read_mapping
 from urnshelf.readings.noticing import noticed, stored_interface
@@ -49,8 +48,6 @@ from urnshelf.readings.verbs import (
 )
 from urnshelf.readings.writes import read_write
 from urnshelf.store.definition import Definition
-
-__tracebackhide__ = True
 
 __all__ = [
     "READERS",

@@ -28,8 +28,6 @@ from urnshelf.readings.wanted import wanted_by
 from urnshelf.store.paths import identifier
 from urnshelf.store.views import View
 
-__tracebackhide__ = True
-
 
 def read_removal(subject: Subject) -> Reading | Unread | None:
     """A method that removes."""

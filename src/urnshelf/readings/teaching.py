@@ -17,8 +17,6 @@ from urnshelf.readings.operations import Operation
 from urnshelf.records.copies import keep
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 
 class Lesson:
     """One taught method; it stands in the ledger as the answerer of its calls."""

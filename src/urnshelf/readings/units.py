@@ -16,8 +16,6 @@ from urnshelf.store.journal import Journal
 if TYPE_CHECKING:
     from urnshelf.readings.subject import Subject
 
-__tracebackhide__ = True
-
 _ENTER = frozenset({"__enter__", "__aenter__", "begin", "start"})
 _LEAVE = frozenset({"__exit__", "__aexit__"})
 MEANINGS = {

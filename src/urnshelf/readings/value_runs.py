@@ -17,8 +17,6 @@ from urnshelf.records.fit import misfit
 from urnshelf.store.journal import ABSENT
 from urnshelf.types.nodes import ANYTHING, ITEM_TYPES, Kind, Node
 
-__tracebackhide__ = True
-
 _EMPTY: Any = Parameter.empty
 _IDEMPOTENT = frozenset({"delete", "evict", "invalidate", "unset", "forget", "discard", "clear"})
 """Verbs after which the usual stores say nothing where there was nothing."""

@@ -16,8 +16,6 @@ from urnshelf.store.paths import Placeholder, identifier
 from urnshelf.store.queries import Query
 from urnshelf.store.views import View
 
-__tracebackhide__ = True
-
 
 class Wanted(NamedTuple):
     """Which records a method asks for."""

@@ -28,8 +28,6 @@ from urnshelf.records.equality import same
 from urnshelf.store.paths import identifier
 from urnshelf.store.views import View
 
-__tracebackhide__ = True
-
 Store = Callable[[View[Any], Any], Any]
 
 

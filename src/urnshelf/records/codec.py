@@ -24,8 +24,6 @@ from urnshelf.records.scalars import Scalar, scalar_named, scalar_of
 from urnshelf.types.forms import type_name
 from urnshelf.types.nodes import ANYTHING, ITEM_TYPES, Kind, Node, node_of
 
-__tracebackhide__ = True
-
 TAG = "urnshelf"
 _NATIVE = (bool, int, str)
 _OPEN = (Kind.ANY, Kind.UNKNOWN, Kind.VARIABLE, Kind.UNION)

@@ -17,8 +17,6 @@ from urnshelf.types.forms import full_name
 from urnshelf.types.limits import Limits, limits_of
 from urnshelf.types.nodes import ANYTHING, Kind, Node
 
-__tracebackhide__ = True
-
 NOT_THERE: Any = type("NotThere", (), {"__repr__": lambda _: "nothing there"})()
 """A field that has no default, and a value that was never set."""
 

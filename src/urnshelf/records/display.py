@@ -14,8 +14,6 @@ from urnshelf.records.equality import Matcher, same
 from urnshelf.records.recognising import describe
 from urnshelf.records.sa_statements import is_statement, sql_of, where_parts
 
-__tracebackhide__ = True
-
 _ADDRESS = re.compile(r" at 0x[0-9a-fA-F]+")
 
 

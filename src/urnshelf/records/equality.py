@@ -13,8 +13,6 @@ from urnshelf.records.recognising import describe, has_own
 from urnshelf.records.sa_statements import is_statement, same_statement
 from urnshelf.types.forms import full_name
 
-__tracebackhide__ = True
-
 Pairs = list[tuple[Any, Any]]
 EXACT = frozenset({int, str, bool, bytes, type(None)})
 """Types whose own `==` is the one equality among values of the same type, and which every program

@@ -10,8 +10,6 @@ from enum import Enum
 from typing import Any
 from uuid import UUID
 
-__tracebackhide__ = True
-
 _MADE = ("Decimal", "date", "datetime", "time", "timedelta", "UUID", "approx")
 """What may be called in a literal."""
 

@@ -9,8 +9,6 @@ from urnshelf.errors import CueRefused
 from urnshelf.records.display import PartWise
 from urnshelf.records.equality import Matcher, is_truth, same
 
-__tracebackhide__ = True
-
 T = TypeVar("T")
 
 

@@ -13,8 +13,6 @@ from typing import Any, NamedTuple
 
 from urnshelf.types.forms import full_name
 
-__tracebackhide__ = True
-
 
 class Scalar(NamedTuple):
     """How the values of one type are written, and read again."""

@@ -17,8 +17,6 @@ from urnshelf.records.description import snake_case
 from urnshelf.records.literals import source_of
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True
-
 _LANGUAGE = {
     one.__name__: one
     for one in (datetime, date, time, timedelta, timezone, Decimal, UUID, Fraction)

@@ -20,8 +20,6 @@ from urnshelf.records.scalars import scalar_of
 from urnshelf.types.forms import full_name, type_name
 from urnshelf.types.nodes import ANYTHING, ITEM_TYPES, Kind, Node
 
-__tracebackhide__ = True
-
 _PLAIN = (int, float, str, bytes, bool)
 
 

@@ -12,8 +12,6 @@ from typing import Any
 from urnshelf.errors import RecordRefused, SettingRefused
 from urnshelf.scaling.part_files import Part, Work, draw_part
 
-__tracebackhide__ = True
-
 ENGINES = ("dask",)
 _PATIENCE = 10
 

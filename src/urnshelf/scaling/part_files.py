@@ -19,8 +19,6 @@ from urnshelf.files.planned_table import PlannedTable
 from urnshelf.files.whole import unfinished, why
 from urnshelf.files.writing import endings, made_folder, write
 
-__tracebackhide__ = True
-
 FORMAT, VERSION = "urnshelf parts", 1
 MANIFEST, DONE = "manifest.json", ".parts"
 _BLOCK = 1 << 20

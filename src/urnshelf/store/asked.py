@@ -16,8 +16,6 @@ from urnshelf.store.clauses import (
 )
 from urnshelf.store.conditions import AllOf, Condition, checked
 
-__tracebackhide__ = True
-
 
 class _Asking(PartWise):
     __slots__ = ("_clauses", "_is_whole", "_name", "_tables", "_text")

@@ -12,8 +12,6 @@ from urnshelf.store.definition import Definition
 from urnshelf.store.journal import ABSENT, Journal
 from urnshelf.store.rows import DrawUuid, Rows
 
-__tracebackhide__ = True
-
 
 class Carrier(Protocol):
     """Reads and writes the records of one type in the store of a real one."""

@@ -14,8 +14,6 @@ from urnshelf.records.sa_statements import all_of, given_values, is_statement, l
 from urnshelf.store.comparisons import Between, Comparison, IsNone, OneOf, TextPart
 from urnshelf.store.conditions import AllOf, AnyOf, Condition, Not
 
-__tracebackhide__ = True
-
 
 class Clause(NamedTuple):
     """One condition: a column, a sign, and a value.

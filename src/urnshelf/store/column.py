@@ -10,8 +10,6 @@ from urnshelf.records.display import show
 from urnshelf.store.comparisons import Between, Comparison, IsNone, OneOf, TextPart, equals
 from urnshelf.store.conditions import Condition, Not
 
-__tracebackhide__ = True
-
 
 class Column:
     """A field of the records, to be compared; made by `column(…)`.

@@ -14,8 +14,6 @@ from urnshelf.store.ordering import is_null
 from urnshelf.store.paths import column_text, fetcher, literal
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True
-
 
 class OfField(Condition):
     """A condition on one field."""

@@ -12,8 +12,6 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 Test = Callable[[Any], bool | None]
 Copies = Callable[[Iterable[Any]], list[Any]]
 

@@ -21,8 +21,6 @@ from urnshelf.types.nodes import Node
 if TYPE_CHECKING:
     from uuid import UUID
 
-__tracebackhide__ = True
-
 _LIKELY = ("reference", "code", "number", "name", "slug", "email")
 
 

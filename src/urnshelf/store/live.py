@@ -8,8 +8,6 @@ from typing import Any
 from urnshelf.store.entries import KeyValues
 from urnshelf.store.journal import ABSENT
 
-__tracebackhide__ = True
-
 
 class LiveMapping(MutableMapping[Any, Any]):
     """A mapping over values by key; what it does not define here is the language's own.

@@ -10,8 +10,6 @@ from urnshelf.records.display import show
 from urnshelf.records.sql import to_sql
 from urnshelf.store.paths import fetcher
 
-__tracebackhide__ = True
-
 
 def is_null(value: object) -> bool:
     """Whether SQL has NULL for a value: None, and what is not a number."""

@@ -11,8 +11,6 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 OwnError = Callable[[Any, Any, str], BaseException] | type[BaseException]
 """An exception that is made with a message, or a function of the record type, the key and the
 message that makes one.

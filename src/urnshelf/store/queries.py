@@ -25,8 +25,6 @@ from urnshelf.store.paths import column_text, fetcher, identifier
 if TYPE_CHECKING:
     from urnshelf.store.views import View
 
-__tracebackhide__ = True
-
 V = TypeVar("V")
 
 

@@ -16,8 +16,6 @@ from urnshelf.store.journal import ABSENT, Journal
 if TYPE_CHECKING:
     from uuid import UUID
 
-__tracebackhide__ = True
-
 DrawUuid = Callable[[type, int], "UUID"]
 
 

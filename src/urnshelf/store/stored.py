@@ -22,8 +22,6 @@ from urnshelf.store.views import View
 if TYPE_CHECKING:
     from urnshelf.store.carried import Carrier
 
-__tracebackhide__ = True
-
 T = TypeVar("T")
 
 

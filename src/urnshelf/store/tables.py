@@ -9,8 +9,6 @@ from urnshelf.store.conditions import Condition
 from urnshelf.store.queries import Query
 from urnshelf.store.views import View
 
-__tracebackhide__ = True
-
 T = TypeVar("T")
 
 

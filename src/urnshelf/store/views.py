@@ -20,8 +20,6 @@ from urnshelf.store.rows import Rows
 if TYPE_CHECKING:
     from urnshelf.store.stored import Store
 
-__tracebackhide__ = True
-
 T = TypeVar("T")
 
 

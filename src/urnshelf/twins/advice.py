@@ -15,8 +15,6 @@ from urnshelf.twins.one_run import Finding
 from urnshelf.twins.pools import Pools
 from urnshelf.twins.surface import Offered
 
-__tracebackhide__ = True
-
 
 class Way(NamedTuple):
     """One way to settle a difference: when it is the right one, and the lines."""

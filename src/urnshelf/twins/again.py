@@ -21,8 +21,6 @@ from urnshelf.records.display import differences, show
 from urnshelf.records.equality import same
 from urnshelf.twins.fresh import CALL_SECONDS, Overdue, Real, in_time, outside_of_loops
 
-__tracebackhide__ = True
-
 
 class AgainChecked:
     """What the calls of a file came to.

@@ -20,8 +20,6 @@ from urnshelf.twins.pools import Pool, Pools
 from urnshelf.twins.surface import Offered
 from urnshelf.types.nodes import ITEM_TYPES, Kind, Node
 
-__tracebackhide__ = True
-
 DRAFTS = 4
 """So many records of each type has a sequence."""
 _KEYS = ["a", "b", "c"]

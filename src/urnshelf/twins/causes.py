@@ -12,8 +12,6 @@ from urnshelf.twins.pools import Pools
 from urnshelf.twins.shrinking import Shrinker
 from urnshelf.twins.side_by_side import Runner
 
-__tracebackhide__ = True
-
 
 class Causes:
     """The differences of one check, by their causes.

@@ -26,8 +26,6 @@ from urnshelf.twins.reports import report, said_of, table
 from urnshelf.twins.side_by_side import Runner
 from urnshelf.twins.surface import Surface, surface_of
 
-__tracebackhide__ = True
-
 MOST_REPORTS = 12
 Progress = Callable[[int, int, int], object]
 """Is told how many sequences were run, of how many, and how many differences were found."""

@@ -16,8 +16,6 @@ from urnshelf.twins.surface import Offered
 from urnshelf.twins.worlds import Outcome, described_as
 from urnshelf.types.nodes import Kind
 
-__tracebackhide__ = True
-
 _LISTED = (list, tuple, deque)
 _SETS = (set, frozenset)
 

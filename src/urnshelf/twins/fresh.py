@@ -24,8 +24,6 @@ from urnshelf.interfaces.members import Interface
 from urnshelf.records.display import show
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True
-
 T = TypeVar("T")
 
 

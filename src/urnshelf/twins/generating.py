@@ -19,8 +19,6 @@ from urnshelf.twins.call_values import DRAFTS, Arguments, NotDrawn
 from urnshelf.twins.pools import Pool, Pools
 from urnshelf.twins.surface import Offered, Surface
 
-__tracebackhide__ = True
-
 _MOST_STEPS = 12
 _SPANS = (timedelta(seconds=30), timedelta(minutes=5), timedelta(hours=2))
 

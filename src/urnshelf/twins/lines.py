@@ -17,8 +17,6 @@ from urnshelf.twins.pools import Pools
 from urnshelf.twins.surface import Offered
 from urnshelf.types.forms import type_name
 
-__tracebackhide__ = True
-
 _WIDTH = 88
 _STEP = "    "
 

@@ -17,8 +17,6 @@ from urnshelf.twins.pools import Pools
 from urnshelf.twins.surface import Offered
 from urnshelf.twins.worlds import Dangling, Outcome, World, described_as
 
-__tracebackhide__ = True
-
 Signature = tuple[Any, ...]
 """What differences of one cause have in common."""
 

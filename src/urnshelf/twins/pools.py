@@ -18,8 +18,6 @@ from urnshelf.shelf import Shelf
 from urnshelf.store.definition import Definition
 from urnshelf.types.nodes import Kind, Node
 
-__tracebackhide__ = True
-
 MANY = 24
 """So many records of each type are drawn, of which each sequence takes some."""
 FEW = 3

@@ -19,8 +19,6 @@ from urnshelf.twins.counts import Counts
 from urnshelf.twins.surface import Offered, surface_of
 from urnshelf.twins.worlds import Outcome, arranged
 
-__tracebackhide__ = True
-
 
 class RealStore:
     """What stands behind the fakes of one shelf.

@@ -17,8 +17,6 @@ from urnshelf.twins import steps
 from urnshelf.twins.one_run import Finding, Signature
 from urnshelf.twins.pools import Pools
 
-__tracebackhide__ = True
-
 MOST_RUNS = 600
 Run = Callable[[steps.Sequence], list[Finding]]
 

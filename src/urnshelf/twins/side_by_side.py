@@ -27,8 +27,6 @@ from urnshelf.twins.pools import Pools
 from urnshelf.twins.surface import Offered, Surface
 from urnshelf.twins.worlds import Dangling, Outcome, World, described_as
 
-__tracebackhide__ = True
-
 T = TypeVar("T")
 
 

@@ -16,8 +16,6 @@ from urnshelf.readings.verbs import LOOKING, verb_of
 from urnshelf.records.recognising import describe
 from urnshelf.shelf import Shelf
 
-__tracebackhide__ = True
-
 _ADDING = frozenset(
     {
         Operation.ADD,

@@ -23,8 +23,6 @@ from urnshelf.twins import steps
 from urnshelf.twins.pools import Pools
 from urnshelf.types.nodes import Kind
 
-__tracebackhide__ = True
-
 Ready = tuple[Any, list[Any], dict[str, Any]]
 """A method with its arguments, by position and by name."""
 NOTHING: Any = type("Nothing", (), {"__repr__": lambda _: "nothing"})()

@@ -16,8 +16,6 @@ from urnshelf.caches import remembered
 from urnshelf.types.checker_imports import filled_in
 from urnshelf.types.forms import Unknown, rebuilt
 
-__tracebackhide__ = True
-
 
 def annotations_of(thing: Any) -> dict[str, Any]:
     """The annotations that a class or function itself carries, as far as they can be had without an

@@ -12,8 +12,6 @@ from typing import Any, TypeVar, get_args, get_origin
 
 from urnshelf.caches import remembered
 
-__tracebackhide__ = True
-
 
 class Unknown:
     """Stands for a name in an annotation that cannot be resolved, such as an import for the checker

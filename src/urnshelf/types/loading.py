@@ -12,8 +12,6 @@ from typing import Any
 from urnshelf.errors import RecordRefused
 from urnshelf.near_names import nearest
 
-__tracebackhide__ = True
-
 
 def load_type(words: str) -> Any:
     """The type that `package.module:Name` names; raises RecordRefused, saying what is wrong."""

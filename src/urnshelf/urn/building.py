@@ -12,8 +12,6 @@ from urnshelf.urn.layouts import Column, Layout, built, values_of
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import ABSENT, TRIES
 
-__tracebackhide__ = True
-
 MANY = 500
 """From how many records on columns are drawn at once, where NumPy is installed."""
 CHUNK = 20_000

@@ -22,8 +22,6 @@ from urnshelf.urn.rules.choices import among, sometimes_none
 from urnshelf.urn.rules.given import constant
 from urnshelf.urn.safe_rules import Safe
 
-__tracebackhide__ = True
-
 DEEPEST = 4
 """How many records deep a record is nested; deeper ones are None, or left out of their list."""
 NONE_RATE = 0.25

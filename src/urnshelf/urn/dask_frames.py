@@ -10,8 +10,6 @@ from urnshelf.records.description import Description
 if TYPE_CHECKING:
     import pandas
 
-__tracebackhide__ = True
-
 PER_PARTITION = 100_000
 _LOOKED_AT = 1000
 """By so many records the columns' types are told."""

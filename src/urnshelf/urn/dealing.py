@@ -16,8 +16,6 @@ from urnshelf.records.display import show
 from urnshelf.urn.mixing import GOLDEN, MASK, mix
 from urnshelf.urn.permutation import permuted
 
-__tracebackhide__ = True
-
 _MOST = 200
 """So many parents a block has at the most."""
 _TOGETHER = 64

@@ -40,7 +40,6 @@ if TYPE_CHECKING:
     from urnshelf.urn.edges import Edges
 
 T = TypeVar("T")
-__tracebackhide__ = True
 
 
 class Urn:

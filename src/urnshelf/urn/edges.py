@@ -28,7 +28,6 @@ _MANY = 100
 """So many items a list has that has no limit."""
 _REMEMBERED = 20_000
 _DIGITS = 18
-__tracebackhide__ = True
 
 
 class Edge(NamedTuple):

@@ -10,8 +10,6 @@ from urnshelf.caches import remembered
 from urnshelf.errors import RecordRefused
 from urnshelf.urn.patterns import Choice, Letters, Node, Repeat, Sequence
 
-__tracebackhide__ = True
-
 _PUNCTUATION = string.punctuation.replace("_", "")
 _CLASSES = {
     "d": string.digits,

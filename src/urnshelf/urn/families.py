@@ -12,8 +12,6 @@ from urnshelf.records.display import show
 from urnshelf.urn.dealing import Counts, Dealing, hand_of
 from urnshelf.urn.variants import Variant, untold
 
-__tracebackhide__ = True
-
 
 class Children:
     """So many children of each parent; made by `rules.children(…)`.

@@ -22,8 +22,6 @@ from urnshelf.urn.rules.choices import all_different
 from urnshelf.urn.rules.given import constant, declared, given_rule
 from urnshelf.urn.rules.texts import nested_number, serial
 
-__tracebackhide__ = True
-
 ParentsOf = Callable[[Any, Place], Callable[[], Sequence[Any]]]
 
 

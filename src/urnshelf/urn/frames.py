@@ -12,8 +12,6 @@ from urnshelf.urn.rules.base import ABSENT
 if TYPE_CHECKING:
     import pandas
 
-__tracebackhide__ = True
-
 
 def data_frame(layout: Layout, indexes: range) -> pandas.DataFrame:
     """The records with these indexes; raises RecordRefused where pandas is not installed."""

@@ -15,8 +15,6 @@ from urnshelf.errors import RecordRefused
 from urnshelf.near_names import nearest
 from urnshelf.records.display import show
 
-__tracebackhide__ = True
-
 ELSE, NONE, ABOVE, BETWEEN = "else", "none", "above", " / "
 """The words of keys: for all others, where there is none, above the last band, between two."""
 _BAND = re.compile(r"to (-?[0-9][0-9.]*|[0-9]{4}-[0-9]{2}-[0-9]{2}(?:[T ][0-9:.+Z-]+)?)")

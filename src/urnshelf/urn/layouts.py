@@ -16,8 +16,6 @@ from urnshelf.urn.belonging import Belonging
 from urnshelf.urn.mixing import Bits, key_of
 from urnshelf.urn.rules.base import ABSENT, TRIES, Rule
 
-__tracebackhide__ = True
-
 Parts = Mapping[str, Rule]
 """The rule of each field of a record."""
 

@@ -18,8 +18,6 @@ from urnshelf.urn.rules.given import constant
 from urnshelf.urn.rules.ranges import between
 from urnshelf.urn.safe_rules import EMAILS, PASSWORDS, SLUGS, UUIDS
 
-__tracebackhide__ = True
-
 _TIMES: dict[str, tuple[Any, Any]] = {
     "AwareDatetime": (START, END),
     "NaiveDatetime": (START.replace(tzinfo=None), END.replace(tzinfo=None)),

@@ -15,8 +15,6 @@ from urnshelf.urn.rules.base import Place
 from urnshelf.urn.rules.dealt import Dealt
 from urnshelf.urn.rules.links import Link, OfItsOwn, Parents
 
-__tracebackhide__ = True
-
 
 class Linking:
     """What the links of one urn choose from.

@@ -8,6 +8,11 @@ the golden gamma. Only integers are used, so every machine agrees.
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from uuid import UUID
+
 MASK = (1 << 64) - 1
 GOLDEN = 0x9E3779B97F4A7C15
 FIRST, SECOND = 0xBF58476D1CE4E5B9, 0x94D049BB133111EB
@@ -67,3 +72,18 @@ class Bits:
     def sub(self, number: int) -> Bits:
         """The bits of a part of this value: an item, a field of a nested record, another try."""
         return Bits(mix((self.key ^ mix((number + 1) * FIRST & MASK)) & MASK), self.index)
+
+
+def uuid_key(seed: int, record_type: type, number: int) -> UUID:
+    """The n-th key that a shelf assigns to records of a type whose keys are UUIDs: random in form,
+    the same for the same seed.
+
+    >>> uuid_key(7, int, 1) == uuid_key(7, int, 1), uuid_key(7, int, 1).version
+    (True, 4)
+    """
+    from uuid import UUID
+
+    bits = Bits(
+        key_of(seed, record_type.__module__, record_type.__qualname__, "assigned key"), number
+    )
+    return UUID(int=(bits.next() << 64) | bits.next(), version=4)

@@ -11,8 +11,6 @@ from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import TRIES, Rule
 from urnshelf.urn.rules.ranges import as_told
 
-__tracebackhide__ = True
-
 
 def lengths(limits: Limits, low: int, high: int) -> tuple[int, int]:
     """The least and the greatest length, where these two are usual and the limits allow it."""

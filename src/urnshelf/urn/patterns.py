@@ -10,8 +10,6 @@ from typing import Any
 
 from urnshelf.urn.mixing import Bits
 
-__tracebackhide__ = True
-
 MOST_REPEATS = 8
 """How often `*`, `+` and `{n,}` repeat at the most beyond their least, where nothing demands
 more.

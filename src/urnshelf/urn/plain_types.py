@@ -29,8 +29,6 @@ from urnshelf.urn.rules.number_ranges import numbers
 from urnshelf.urn.rules.ranges import moments
 from urnshelf.urn.rules.texts import pattern
 
-__tracebackhide__ = True
-
 START, END = datetime(2028, 1, 1, tzinfo=UTC), datetime(2030, 5, 31, 23, 59, 59, tzinfo=UTC)
 
 

@@ -16,8 +16,6 @@ from typing import Any
 from urnshelf.caches import remembered
 from urnshelf.errors import RecordRefused
 
-__tracebackhide__ = True
-
 ONE = 1 << 30
 """So many ranks there are."""
 _PER_DEVIATION, _SIDE = 80, 320

@@ -15,8 +15,6 @@ from urnshelf.urn.layouts import Layout
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import Rule
 
-__tracebackhide__ = True
-
 MISSES = 1000
 """So many draws in a row that all meet what is there already end it."""
 

@@ -9,7 +9,6 @@ from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 
 T = TypeVar("T")
-__tracebackhide__ = True
 
 
 class Variant(Generic[T]):

@@ -13,8 +13,6 @@ from urnshelf.records.display import show
 from urnshelf.records.recognising import describe
 from urnshelf.records.spelling import NotWritten, Spelling
 
-__tracebackhide__ = True
-
 _WIDTH = 96
 _MOST = 100_000
 

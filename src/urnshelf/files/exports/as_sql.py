@@ -16,8 +16,6 @@ from urnshelf.records.display import show
 from urnshelf.records.sql import sql_writer
 from urnshelf.types.nodes import Node
 
-__tracebackhide__ = True
-
 _ROWS = 500
 _TYPES: dict[Any, str] = {
     bool: "BOOLEAN",

@@ -15,8 +15,6 @@ from urnshelf.files.file_table import Chunks, Entry, FileTable
 from urnshelf.records.cells import ABSENT, cell_reader, cell_writer, from_cell
 from urnshelf.types.nodes import Node
 
-__tracebackhide__ = True
-
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write the records."""

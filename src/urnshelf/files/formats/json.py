@@ -10,8 +10,6 @@ from typing import Any
 from urnshelf.errors import FileRefused
 from urnshelf.files.file_table import Chunks, Entry, FileTable, line_of, parsed, text_of
 
-__tracebackhide__ = True
-
 
 def write(path: Path, chunks: Chunks, table: FileTable) -> None:
     """Write the records."""

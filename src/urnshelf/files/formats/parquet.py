@@ -21,8 +21,6 @@ from urnshelf.records.display import show
 from urnshelf.records.quickly import writer
 from urnshelf.types.nodes import Node
 
-__tracebackhide__ = True
-
 
 class _Column(NamedTuple):
     name: str

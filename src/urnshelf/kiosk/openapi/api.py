@@ -28,8 +28,6 @@ from urnshelf.urn.schemas.faults import faults
 from urnshelf.urn.schemas.references import References
 from urnshelf.urn.schemas.shapes import Shapes
 
-__tracebackhide__ = True
-
 
 class Api:
     """What a document says of a service.

@@ -20,8 +20,6 @@ from urnshelf.urn.schemas.faults import faults
 if TYPE_CHECKING:
     from urnshelf.kiosk.openapi.api import Api
 
-__tracebackhide__ = True
-
 
 class Wrong(NamedTuple):
     """One thing that a document does not allow.

@@ -24,8 +24,6 @@ from urnshelf.kiosk.route import Promised
 from urnshelf.kiosk.routing import Routes
 from urnshelf.store.stored import Store
 
-__tracebackhide__ = True
-
 
 class Documented:
     """The document of a kiosk.

@@ -16,8 +16,6 @@ from urnshelf.kiosk.response import NO_BODY, Response, response
 from urnshelf.near_names import nearest
 from urnshelf.urn.mixing import Bits, key_of
 
-__tracebackhide__ = True
-
 _TEXT: dict[str, Any] = {"type": "string"}
 USUAL_ITEMS = 2
 """Of a list that is a whole body, where an empty one was drawn."""

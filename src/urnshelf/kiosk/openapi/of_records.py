@@ -13,8 +13,6 @@ from urnshelf.records.description import snake_case
 from urnshelf.store.stored import Store
 from urnshelf.store.views import View
 
-__tracebackhide__ = True
-
 _SCHEMAS = "#/components/schemas/"
 
 

@@ -9,8 +9,6 @@ from typing import Any, NamedTuple
 from urnshelf.kiosk.openapi.part import Part
 from urnshelf.kiosk.openapi.serialised import Parameter, Reader
 
-__tracebackhide__ = True
-
 _STATUS = re.compile(r"[1-5]([0-9]{2}|XX)|default")
 
 

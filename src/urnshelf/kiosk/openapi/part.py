@@ -6,10 +6,9 @@ from collections.abc import Iterator
 from typing import Any, NamedTuple
 
 from urnshelf.errors import FileRefused
-from urnshelf.files.documents import Document, escaped
+from urnshelf.files.documents import Document
 from urnshelf.records.display import show
-
-__tracebackhide__ = True
+from urnshelf.urn.schemas.pointers import escaped
 
 _LONGEST_CHAIN = 50
 

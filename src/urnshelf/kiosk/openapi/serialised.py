@@ -17,8 +17,6 @@ from urnshelf.records.matchers import ABSENT
 from urnshelf.urn.schemas.checking import Checker
 from urnshelf.urn.schemas.references import References
 
-__tracebackhide__ = True
-
 _STYLES = {
     "path": ("simple", "label", "matrix"),
     "query": ("form", "spaceDelimited", "pipeDelimited", "deepObject"),

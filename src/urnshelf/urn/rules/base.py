@@ -14,8 +14,6 @@ from urnshelf.types.limits import Limits
 from urnshelf.types.nodes import Node, node_of
 from urnshelf.urn.mixing import Bits
 
-__tracebackhide__ = True
-
 TRIES = 200
 """How often a value that does not fit is drawn again."""
 ABSENT: Any = type("Absent", (), {"__repr__": lambda _: "absent"})()

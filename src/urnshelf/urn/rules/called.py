@@ -10,8 +10,6 @@ from urnshelf.types.limits import Limits
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import Place, PlanRule, Rule, planned, table
 
-__tracebackhide__ = True
-
 
 class Called(Rule):
     """What the name of a field means, for a field of another name.

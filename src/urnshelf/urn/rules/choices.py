@@ -17,8 +17,6 @@ from urnshelf.urn.rules.given import as_rule
 from urnshelf.urn.rules.in_order import InOrder, Steps
 from urnshelf.urn.rules.leaning import RANKED, leans_of
 
-__tracebackhide__ = True
-
 
 class _Among(Rule):
     """One of several values."""

@@ -13,8 +13,6 @@ from urnshelf.urn.mixing import Bits, mix
 from urnshelf.urn.rules.base import Place, PlanRule, Rule, planned, table
 from urnshelf.urn.rules.given import as_rule
 
-__tracebackhide__ = True
-
 
 class Dealt(Rule):
     """The parent of each child.

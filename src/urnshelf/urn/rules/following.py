@@ -17,8 +17,6 @@ from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import Computed, Place, PlanRule, Rule, data_of, planned, table
 from urnshelf.urn.rules.given import as_rule
 
-__tracebackhide__ = True
-
 _DAY = 86_400
 _EXACT = Context(prec=60, rounding=ROUND_HALF_UP)
 """So many digits hold every sum, difference and product of what is drawn; a quotient that needs

@@ -16,8 +16,6 @@ from urnshelf.types.nodes import Kind
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import ABSENT, Place, PlanRule, Rule, data_of, planned, table
 
-__tracebackhide__ = True
-
 
 class _Constant(Rule):
     size = 1

@@ -13,8 +13,6 @@ from urnshelf.types.limits import Limits
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import Computed, Place, PlanRule, Rule, planned, table
 
-__tracebackhide__ = True
-
 _DAY = 86_400
 
 

@@ -21,8 +21,6 @@ from urnshelf.urn.mixing import Bits
 from urnshelf.urn.ranks import ONE, rank, ranks, score, scores
 from urnshelf.urn.rules.base import Rule
 
-__tracebackhide__ = True
-
 _STEEPEST = 2
 """Fields that go together are followed by more than their whole, one against the other."""
 _FAR = 1 << 62

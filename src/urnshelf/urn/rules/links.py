@@ -14,8 +14,6 @@ from urnshelf.urn.mixing import Bits, key_of
 from urnshelf.urn.permutation import permuted
 from urnshelf.urn.rules.base import Place, PlanRule, Rule, planned, table
 
-__tracebackhide__ = True
-
 Parents = Callable[[], Sequence[Any]]
 
 

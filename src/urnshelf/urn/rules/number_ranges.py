@@ -14,8 +14,6 @@ from urnshelf.records.display import show
 from urnshelf.types.limits import Limits
 from urnshelf.urn.rules.base import Rule, data_of, table
 
-__tracebackhide__ = True
-
 
 class _Whole(Rule):
     def __init__(self, low: int, high: int) -> None:

@@ -21,8 +21,6 @@ from urnshelf.urn.rules.leaning import RANKED, Ranked, leans_of
 from urnshelf.urn.rules.number_ranges import plain_ends
 from urnshelf.urn.rules.scales import Unit, unit_of
 
-__tracebackhide__ = True
-
 
 class Quantiles(Ranked):
     """Values between the quantiles of a distribution.

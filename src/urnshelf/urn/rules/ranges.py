@@ -13,8 +13,6 @@ from urnshelf.types.limits import Limits
 from urnshelf.urn.rules.base import PlanRule, Rule, planned
 from urnshelf.urn.rules.number_ranges import _Money, _Real, _Whole, as_skewed
 
-__tracebackhide__ = True
-
 
 class _Ticks(_Whole):
     """Seconds from a first value on, or where it ends within one, millionths of them."""

@@ -13,8 +13,6 @@ from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.types.limits import Limits
 
-__tracebackhide__ = True
-
 _MOST_DECIMALS, _GREATEST = 12, 300
 
 

@@ -11,8 +11,6 @@ from urnshelf.records.display import show
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.rules.base import TRIES, PlanRule, Rule, planned, table
 
-__tracebackhide__ = True
-
 
 class _Distribution(Rule):
     vectorised = False

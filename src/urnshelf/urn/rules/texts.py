@@ -13,8 +13,6 @@ from urnshelf.urn.mixing import Bits
 from urnshelf.urn.patterns import ANY_LENGTH, texts
 from urnshelf.urn.rules.base import TRIES, Place, PlanRule, Rule, planned, table
 
-__tracebackhide__ = True
-
 
 class _Pattern(Rule):
     def __init__(self, pattern: str, low: int = 0, high: int = ANY_LENGTH) -> None:

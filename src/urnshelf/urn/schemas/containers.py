@@ -13,8 +13,6 @@ from urnshelf.urn.rules.texts import pattern
 from urnshelf.urn.schemas.checking import same
 from urnshelf.urn.schemas.joining import Impossible, Joined, both
 
-__tracebackhide__ = True
-
 Late = Callable[[list[Any], str, str], Rule]
 """The rule of schemas inside: these, with their path, and the name that is drawn by."""
 Allows = Callable[[Any, Any], bool]

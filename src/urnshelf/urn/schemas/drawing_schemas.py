@@ -31,8 +31,6 @@ from urnshelf.urn.schemas.joining import (
 )
 from urnshelf.urn.schemas.references import References
 
-__tracebackhide__ = True
-
 _ANYTHING = among(None, True, 7, 4.5, "Ternhythe")
 
 

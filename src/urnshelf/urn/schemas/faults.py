@@ -9,8 +9,6 @@ from urnshelf.records.display import show
 from urnshelf.urn.expressions import compiled
 from urnshelf.urn.schemas.checking import Checker
 
-__tracebackhide__ = True
-
 _WORDS = {
     "minimum": "is below {}",
     "maximum": "is above {}",

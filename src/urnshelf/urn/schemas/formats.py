@@ -20,8 +20,6 @@ from urnshelf.urn.rules.texts import pattern
 from urnshelf.urn.safe_rules import EMAILS, URLS, UUIDS, Safe
 from urnshelf.urn.schemas.joining import Joined
 
-__tracebackhide__ = True
-
 SAMPLE = 40
 _MOMENTS = between(datetime(2028, 1, 1, tzinfo=UTC), datetime(2030, 5, 31, tzinfo=UTC))
 _DAYS = between(date(2028, 1, 1), date(2030, 5, 31))

@@ -13,8 +13,6 @@ from urnshelf.urn.expressions import compiled
 from urnshelf.urn.schemas.checking import same
 from urnshelf.urn.schemas.references import References
 
-__tracebackhide__ = True
-
 TYPES = ("null", "boolean", "integer", "number", "string", "array", "object")
 REFUSED = (
     "unevaluatedProperties", "unevaluatedItems", "$dynamicRef", "$recursiveRef", "dependencies",

@@ -10,8 +10,7 @@ from typing import Any
 from urllib.parse import unquote, urldefrag, urljoin
 
 from urnshelf.errors import RecordRefused
-
-__tracebackhide__ = True
+from urnshelf.urn.schemas.pointers import pointed
 
 Schema = Mapping[str, Any] | bool
 _DATA = ("const", "enum", "default", "examples", "example")
@@ -97,9 +96,10 @@ class References:
         pointer = unquote(fragment)
         if pointer and not pointer.startswith("/"):
             raise RecordRefused(f"{where} leads nowhere")
-        for word in pointer.split("/")[1:]:
-            found = _step(found, word, where)
-        return found
+        try:
+            return pointed(found, pointer)
+        except KeyError:
+            raise RecordRefused(f"{where} leads nowhere") from None
 
 
 def _parts(part: object) -> Iterator[Any]:
@@ -107,13 +107,3 @@ def _parts(part: object) -> Iterator[Any]:
         yield from (value for name, value in part.items() if name not in _DATA)
     elif isinstance(part, (list, tuple)):
         yield from part
-
-
-def _step(found: Any, word: str, where: str) -> Any:
-    # in this order, as RFC 6901 has it
-    name = word.replace("~1", "/").replace("~0", "~")
-    if isinstance(found, Mapping) and name in found:
-        return found[name]
-    if isinstance(found, list) and name.isdigit() and int(name) < len(found):
-        return found[int(name)]
-    raise RecordRefused(f"{where} leads nowhere")

@@ -13,6 +13,7 @@ from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
 from urnshelf.urn.expressions import compiled
 from urnshelf.urn.schemas.joining import REFUSED, TYPES
+from urnshelf.urn.schemas.pointers import escaped
 
 
 def _is_number(value: Any) -> bool:
@@ -131,5 +132,4 @@ class Shapes:
             yield pointer, f"a mapping of names to schemas is wanted, not {show(value, 40)}"
         else:
             for name, one in value.items():
-                escaped = str(name).replace("~", "~0").replace("/", "~1")
-                yield from self.wrong(one, f"{pointer}/{escaped}")
+                yield from self.wrong(one, f"{pointer}/{escaped(str(name))}")
