@@ -241,11 +241,13 @@ def _twin(out: Console) -> None:
     _step(out, 10, "Is the fake right? Both through the same operations", _TWIN)
     checked = Twin(MooringRegister, real=fresh_register, sequences=20).check()
     out.print(f"{checked.heading}; the first:")
-    out.print(Text(indent(checked.differences[0].rstrip(), _IN), style="red"))
+    first, _, rest = checked.differences[0].rstrip().partition("\n")
+    out.print(Text(f"{_IN}{first}", style="red"))
+    out.print(Text(indent(rest, _IN)))
 
 
 def _step(out: Console, number: int, title: str, *code: str) -> None:
-    out.print(Text(f"{number}. {title}", style="bold cyan"))
+    out.print(Text(f"{number}. {title}", style="bold"))
     for line in code:
         out.print(Text(f"{_IN}{line}", style="dim"))
 
