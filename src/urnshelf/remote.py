@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from urnshelf.calls.desk import Desk
@@ -13,6 +12,7 @@ from urnshelf.store.stored import Store
 
 if TYPE_CHECKING:
     from os import PathLike
+    from pathlib import Path
 
     from urnshelf.kiosks import Kiosk
 
@@ -98,6 +98,8 @@ class Remote:
                 f"kiosk({name!r}): it is there already; give its document or plan the first time"
             )
         if answer_from is not None:
+            from pathlib import Path
+
             self._kiosks[name]._answer_from(Path(answer_from), unmasked)
         return self._kiosks[name]
 
@@ -107,7 +109,9 @@ class Remote:
         openapi: str | PathLike[str] | None,
         plan: str | PathLike[str] | None,
     ) -> Kiosk:
-        from urnshelf.kiosks import Kiosk  # few shelves have one
+        from pathlib import Path  # few shelves have one
+
+        from urnshelf.kiosks import Kiosk
 
         kiosk = Kiosk(name, self._desk, self._store, self.clock)
         try:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from hashlib import blake2b
 from typing import Any
 
 seed_for_new_shelf: Callable[[], int] = lambda: 0  # noqa: E731
@@ -19,6 +18,8 @@ def note_new_shelf(shelf: Any) -> None:
 
 def seed_of(name: str) -> int:
     """The seed of a test, by its name: the same in every process."""
+    from hashlib import blake2b  # only a test that uses a shelf pays for it
+
     return int.from_bytes(blake2b(name.encode(), digest_size=4).digest())
 
 

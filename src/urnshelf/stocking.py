@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property
-from pathlib import Path
+from os import PathLike
+from os.path import basename
 from typing import TYPE_CHECKING, Any
 
 from urnshelf.errors import RecordRefused
@@ -57,11 +58,13 @@ class Stocking:
                 self._with_children(what, found if isinstance(found, list) else [found], below)
             return found
 
-    def _of_plan(self, path: Path) -> dict[str, list[Any]]:
+    def _of_plan(self, file: PathLike[str]) -> dict[str, list[Any]]:
         """The records of all tables of a plan file."""
-        from urnshelf.files.plan_file import read_plan  # few tests have one
+        from pathlib import Path  # few tests have one
 
-        found = {}
+        from urnshelf.files.plan_file import read_plan
+
+        path, found = Path(file), {}
         for table in read_plan(path).tables.values():
             if isinstance(table.what, Mapping):
                 raise RecordRefused(
@@ -73,10 +76,10 @@ class Stocking:
         return found
 
     def _stocked(self, what: Any, n: Any, fields: dict[str, Any]) -> Any:
-        if isinstance(what, Path):
+        if isinstance(what, PathLike):
             if n is not None or fields:
                 raise RecordRefused(
-                    f"stock({what.name}, …): a plan file tells the counts and rules itself"
+                    f"stock({basename(what)}, …): a plan file tells the counts and rules itself"
                 )
             return self._of_plan(what)
         if isinstance(n, Mapping):
