@@ -8,6 +8,7 @@ import asyncio
 import copy
 import functools
 import inspect
+import json
 import socket
 import threading
 from collections.abc import AsyncIterator, Callable, Iterable, Iterator
@@ -20,8 +21,10 @@ from contextlib import (
 )
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any, Generic, NoReturn, Protocol, TypeVar, overload
 
+import httpx
 import pydantic
 import pytest
 import trio
@@ -53,6 +56,7 @@ from urnshelf import (
     unseen,
     whatever,
 )
+from urnshelf.cli.main import main
 from urnshelf.demo.harbour import (
     Berth,
     BerthRepository,
@@ -1017,3 +1021,45 @@ def names_asked(values: Iterable[Program]) -> list[str]:
 @pytest.mark.parametrize("program", LEGITIMATE, ids=names_asked(LEGITIMATE))
 def test_a_legitimate_program(shelf: Shelf, program: Program) -> None:
     program(shelf)
+
+
+# --- files of others ------------------------------------------------------------------------------
+
+
+ODD = "x=__import__('pathlib').Path('RUN').touch()"
+
+
+@pytest.mark.parametrize("name", [ODD, "class", "x): pass #", "self", "x\ny", "{x}"])
+def test_names_in_documents_of_others_are_never_run(
+    shelf: Shelf, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, name: str
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    told = {"required": True, "schema": {"type": "string", "default": ODD}}
+    query = {"name": name, "in": "query", **told}
+    paths = {
+        "/berths": {"get": {"parameters": [query], "responses": {"200": {"description": name}}}}
+    }
+    document = {"openapi": "3.1.0", "info": {"title": name, "version": "1"}, "paths": paths}
+    (tmp_path / "api.json").write_text(json.dumps(document))
+    kiosk = shelf.kiosk("port", openapi="api.json")
+    client = httpx.Client(transport=kiosk.for_httpx(), base_url="http://port.example")
+    assert client.get("/berths", params={name: "1"}).status_code == 200
+    assert not (tmp_path / "RUN").exists()
+
+
+@pytest.mark.parametrize(
+    ("plan", "told"),
+    [
+        ('[tables."../out"]\nrules.id = {serial = ""}', "its name is that of a file"),
+        (f'[tables.a]\nrules.x = {{formula = "{ODD}"}}', "it takes fields, numbers"),
+    ],
+)
+def test_plans_of_others_write_and_run_nothing_else(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, plan: str, told: str,
+    capsys: pytest.CaptureFixture[str],
+) -> None:  # fmt: skip
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "plan.toml").write_text(f"format = 1\n{plan}\n")
+    assert main(["draw", "plan.toml", "-o", "out"]) == 2
+    assert told in capsys.readouterr().err
+    assert [path.name for path in tmp_path.iterdir()] == ["plan.toml"]
