@@ -10,7 +10,6 @@ from importlib.util import find_spec
 from traceback import extract_tb
 from typing import Any
 
-from urnshelf import __version__
 from urnshelf.cli.help_texts import completed, with_examples
 from urnshelf.errors import SettingRefused, UrnShelfError
 from urnshelf.files.writing import endings
@@ -51,7 +50,11 @@ def _told(message: str, code: int) -> int:
 
 
 def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
-    if chosen.command == "tour":
+    if chosen.version:
+        from urnshelf import __version__  # only who asks waits for it
+
+        print(f"urnshelf {__version__}")
+    elif chosen.command == "tour":
         from urnshelf.cli.tour import tour
 
         tour(chosen.seed)
@@ -143,7 +146,7 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="urnshelf", description="Fakes from your interfaces, records from a seeded urn."
     )
-    parser.add_argument("--version", action="version", version=f"urnshelf {__version__}")
+    parser.add_argument("--version", action="store_true", help="show the version, and nothing else")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     tour = commands.add_parser("tour", help="the main job, step by step, on the harbour demo")
     tour.add_argument("--seed", type=int, default=7, help="what the records are drawn from (7)")

@@ -1,10 +1,10 @@
 #!/usr/bin/env python3
 """The wheel and the sdist: built, looked into, and tried on each Python the machine has.
 
-    .ci/release [FOLDER]       (dist/ is the default; run it where the `dev` extra is installed)
+    python .ci/release.py [FOLDER]       (dist/ is the default; it needs the `dev` extra)
 
-The version is the tag of the commit (`v0.1.0`); a commit without one gets a version of development, which
-no index takes. Stops at the first thing that is not as it should be.
+The version is the tag of the commit (`v0.1.0`); a commit without one gets a version of development,
+which no index takes. Stops at the first thing that is not as it should be.
 """
 
 from __future__ import annotations
@@ -41,18 +41,27 @@ def need(holds: bool, told: str) -> None:
         sys.exit(f"not fit for release: {told}")
 
 
+def git(*words: str) -> str | None:
+    """What git says; None for a copy of the project without its history."""
+    done = subprocess.run(["git", *words], capture_output=True, text=True, cwd=ROOT)
+    return done.stdout if done.returncode == 0 else None
+
+
 def tag() -> str | None:
     """The version that this commit is tagged as."""
-    tags = run("git", "tag", "--points-at", "HEAD").split()
-    changed = run("git", "status", "--porcelain", "--untracked-files=no")
-    return next((one[1:] for one in tags if re.fullmatch(r"v\d+\.\d+\.\d+", one) and not changed), None)
+    tags = (git("tag", "--points-at", "HEAD") or "").split()
+    if git("status", "--porcelain", "--untracked-files=no"):
+        return None  # something was changed since
+    return next((one[1:] for one in tags if re.fullmatch(r"v\d+\.\d+\.\d+", one)), None)
 
 
 def tracked(folder: str) -> set[str]:
     """The files of a folder that belong to the project."""
-    return {
-        name for name in run("git", "ls-files", folder).splitlines() if (ROOT / name).exists()
-    }
+    names = git("ls-files", folder)
+    if names is not None:
+        return {name for name in names.splitlines() if (ROOT / name).exists()}
+    paths = [path for path in (ROOT / folder).rglob("*") if path.is_file()]
+    return {str(path.relative_to(ROOT)) for path in paths if path.suffix != ".pyc"}
 
 
 def built(folder: Path) -> tuple[Path, Path]:
@@ -93,7 +102,8 @@ def look_into_the_sdist(sdist: Path) -> None:
     """Everything that the project is made of."""
     with tarfile.open(sdist) as archive:
         names = {name.split("/", 1)[1] for name in archive.getnames() if "/" in name}
-    lacking = tracked(".") - names
+    lacking = tracked("src") | tracked("tests") | tracked("docs") | {"README.md"}
+    lacking -= names
     need(not lacking, f"the sdist lacks {sorted(lacking)}")
     print(f"   {sdist.name}: {sdist.stat().st_size:,} bytes, {len(names)} files")
 
@@ -102,13 +112,14 @@ def look_at_the_version(version: str) -> None:
     """A tagged commit has the tag's version, and the changes tell of it."""
     tagged = tag()
     if tagged is None:
-        need("dev" in version, f"{version}, but this commit has no tag")
+        need("dev" in version or version == "0.0", f"{version}, but this commit has no tag")
         print(f"   {version}: for trying; a release is built from a tag")
         return
     need(version == tagged, f"{version}, but the tag is v{tagged}")
     first = re.search(r"(?m)^## (.*)$", (ROOT / "CHANGELOG.md").read_text())
     need(
-        first is not None and bool(re.fullmatch(rf"{re.escape(tagged)}, \d{{4}}-\d\d-\d\d", first[1])),
+        first is not None
+        and bool(re.fullmatch(rf"{re.escape(tagged)}, \d{{4}}-\d\d-\d\d", first[1])),
         f"CHANGELOG.md begins with {first and first[1]!r}: say `## {tagged}, YEAR-MONTH-DAY`",
     )
     print(f"   {version}: a release")
@@ -133,7 +144,9 @@ def try_on(python: Path, wheel: Path, version: str, folder: Path) -> None:
     lines = run(home / "urnshelf", "tour", at=folder).splitlines()
     need(40 < len(lines) < 100, f"the tour has {len(lines)} lines")
     run(home / "pip", "install", "--quiet", "--disable-pip-version-check", "pytest")
-    first = re.search(r"(?s)## A first test.*?```python\n(.*?)```", (ROOT / "README.md").read_text())
+    first = re.search(
+        r"(?s)## A first test.*?```python\n(.*?)```", (ROOT / "README.md").read_text()
+    )
     need(first is not None, "the README has no first test")
     (folder / "test_first.py").write_text(first[1] if first else "")
     told = run(home / "python", "-m", "pytest", "-q", "test_first.py", at=folder)
