@@ -79,12 +79,7 @@ def _run(chosen: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
 
         return mend(chosen.file, chosen.write)
     elif chosen.command == "twin":
-        from urnshelf.cli.twin import Wanted, twin
-
-        sys.path.insert(0, "")  # the user's own modules, as with `python -m`
-        return twin(Wanted(
-            chosen.what, chosen.real, chosen.arrange, chosen.sequences, chosen.seed, chosen.replies
-        ))  # fmt: skip
+        return _twin(chosen)
     elif chosen.command == "learn":
         return _learn(chosen)
     elif chosen.command == "draft":
@@ -113,6 +108,15 @@ def _draft(chosen: argparse.Namespace) -> int:
     return draft(Wanted(
         chosen.what, chosen.output, chosen.runs, chosen.seed, chosen.plant_bugs or 0,
         chosen.picture, chosen.allow_side_effects,
+    ))  # fmt: skip
+
+
+def _twin(chosen: argparse.Namespace) -> int:
+    from urnshelf.cli.twin import Wanted, twin
+
+    sys.path.insert(0, "")  # the user's own modules, as with `python -m`
+    return twin(Wanted(
+        chosen.what, chosen.real, chosen.arrange, chosen.sequences, chosen.seed, chosen.replies
     ))  # fmt: skip
 
 
