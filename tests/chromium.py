@@ -29,17 +29,23 @@ _ATTACHED = """(async () => {
 Evaluate = Callable[[str], Awaitable[Any]]
 
 
-def in_a_browser(url: str, steps: Callable[[Evaluate], Awaitable[Any]], width: int = 1280) -> Any:
+def in_a_browser(
+    url: str,
+    steps: Callable[[Evaluate], Awaitable[Any]],
+    width: int = 1280,
+    flags: tuple[str, ...] = (),
+) -> Any:
     """What some steps find on a page.
 
     Args:
         url: of the page.
         steps: takes a function that evaluates a line of JavaScript there.
         width: of the window.
+        flags: of the browser's command line, besides ours.
     """
 
     async def run() -> Any:
-        async with _started(width) as (session, host):
+        async with _started(width, flags) as (session, host):
             page = await _page(session, host, "about:blank")
             async with _talking(session, page) as call:
                 size = {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False}
@@ -84,9 +90,17 @@ async def until(evaluate: Evaluate, wanted: str) -> None:
 
 
 @asynccontextmanager
-async def _started(width: int) -> AsyncIterator[tuple[aiohttp.ClientSession, str]]:
+async def _started(
+    width: int, flags: tuple[str, ...] = ()
+) -> AsyncIterator[tuple[aiohttp.ClientSession, str]]:
     with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
-        command = ["chromium", *_FLAGS, "--remote-debugging-port=0", "--remote-allow-origins=*"]
+        command = [
+            "chromium",
+            *_FLAGS,
+            *flags,
+            "--remote-debugging-port=0",
+            "--remote-allow-origins=*",
+        ]
         more = [f"--user-data-dir={folder}", f"--window-size={width},800", "about:blank"]
         process = subprocess.Popen(
             [*command, *more], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True

@@ -16,6 +16,7 @@ ADVICE = {
     "never-awaited": "calls never awaited: await them in the service",
     "idle-fake": "fakes made and never used: take them out, or say spare=True",
     "undocumented-query": "query parameters that the document has not: take them out, or mend it",
+    "child-process": "programs started beside a kiosk: what they reach is not guarded",
     "many-cues": "tests that cue many methods: does the service do too much, or know too much?",
     "many-swaps": "tests that swap many things: hand them to the service instead",
 }
@@ -82,6 +83,8 @@ def remarks_of(shelf: Shelf, test: str, name: str, limits: Limits) -> Iterator[R
         yield Remark("idle-fake", test, f"{name}: {state.expression}")
     for asked in shelf._asked_besides():
         yield Remark("undocumented-query", test, f"{name}: {asked}")
+    for program in shelf._children():
+        yield Remark("child-process", test, f"{name}: {program}")
     yield from _many(shelf, test, name, limits)
 
 

@@ -40,6 +40,11 @@ class Remote:
             f"the kiosk {one.name} in the place of {url}" for one in kiosks for url in one.hosts
         ]
 
+    def _children(self) -> list[str]:
+        """The programs that were started while there was a kiosk."""
+        kiosks = (self._kiosks or {}).values()
+        return list(dict.fromkeys(program for one in kiosks for program in one.children))
+
     def _asked_besides(self) -> list[str]:
         """What was asked with parameters of which a document says nothing, a line each."""
         documents = [one._document for one in (self._kiosks or {}).values()]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any, Protocol
-from urllib.parse import quote
+from urllib.parse import quote, urlsplit
 
 from urnshelf.calls.replies import Raising
 from urnshelf.calls.waiting import slept
@@ -102,6 +102,10 @@ def _request(scope: Scope, body: bytes) -> Request:
         host = ":".join(str(one) for one in scope["server"] if one is not None)
     raw = scope.get("raw_path") or quote(scope["path"]).encode()
     path = raw.partition(b"?")[0].decode("latin-1")
+    whole = urlsplit(path)
+    if whole.scheme in ("http", "https") and whole.netloc:
+        # a client that takes the kiosk for a proxy: RFC 9112, section 3.2.2
+        host, path = whole.netloc, whole.path or "/"
     query = scope.get("query_string", b"").decode("latin-1")
     url = f"{scope.get('scheme', 'http')}://{host}{path}" + (f"?{query}" if query else "")
     return Request(scope["method"], url, headers, body)

@@ -1,4 +1,4 @@
-"""Pages of other origins may ask a kiosk that is served for a team: browsers want that to be said.
+"""Pages of other origins may ask the routes of a kiosk that is served: browsers want that said.
 
 Source: the Fetch standard, section 3.3 (CORS protocol).
 """

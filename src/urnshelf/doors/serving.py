@@ -17,6 +17,7 @@ from uvicorn.protocols.http.h11_impl import H11Protocol
 
 from urnshelf.doors.asgi import App, Receive, Scope
 from urnshelf.doors.cross_origin import CrossOrigin
+from urnshelf.doors.guard import GUARD
 from urnshelf.doors.paged import Paged
 from urnshelf.errors import SettingRefused
 from urnshelf.kiosk.core import KioskCore
@@ -121,10 +122,11 @@ def served(
     """
     connections = _Connections()
     standing = kiosk if isinstance(kiosk, Standing) else Standing(kiosk)
-    app: Any = Paged(App(standing, connections.breaks), standing)
+    app: Any = App(standing, connections.breaks)
     if is_for_pages:
-        app = CrossOrigin(app, standing)
-    with app_served(app, port, tls=tls, host=host, connections=connections) as address:
+        app = CrossOrigin(app, standing)  # inside: what was recorded is for no other origin
+    paged = Paged(app, standing, host)
+    with app_served(paged, port, tls=tls, host=host, connections=connections) as address:
         yield address
 
 
@@ -149,12 +151,15 @@ def app_served(
             server_header=False, date_header=False, **certificate,
         )  # fmt: skip
         with _listening(host, port) as listening:
-            address = Address(
-                f"http{'s' if tls else ''}://{_shown(host)}:{listening.getsockname()[1]}"
-            )
+            port = listening.getsockname()[1]
+            address = Address(f"http{'s' if tls else ''}://{_shown(host)}:{port}")
             address.ca_file = str(Path(folder) / "ca.pem") if tls else None
-            with _running(uvicorn.Server(config), listening, noted):
-                yield address
+            GUARD.served.add(port)
+            try:
+                with _running(uvicorn.Server(config), listening, noted):
+                    yield address
+            finally:
+                GUARD.served.discard(port)
 
 
 def _listening(host: str, port: int) -> socket.socket:

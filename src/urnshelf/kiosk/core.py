@@ -84,6 +84,8 @@ class KioskCore(Gated):
         """Those that it has stood in for."""
         self.let_out: set[str] = set()
         """Hosts that may be reached all the same."""
+        self.children: list[str] = []
+        """Programs that were started while it was there: what they reach is not guarded."""
         self._bytes = 0
         self._replies: set[int] = set()
         self._gates: list[tuple[str, Gate]] = []

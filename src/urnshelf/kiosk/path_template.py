@@ -11,6 +11,7 @@ from urllib.parse import unquote
 from uuid import UUID
 
 from urnshelf.errors import CueRefused
+from urnshelf.urn.bounded_patterns import bounded_pattern
 
 _PARAMETER = re.compile(r"\{([^{}]*)\}")
 _WRITTEN_SLASH = re.compile("%2[fF]")
@@ -107,7 +108,8 @@ class PathTemplate:
             at = found.end()
         if "{" in text[at:] or "}" in _PARAMETER.sub("", text):
             raise CueRefused(f"{text!r}: a brace has no other")
-        self._pattern = re.compile(pattern + re.escape(unquote(text[at:])))
+        # said to be anchored, so that the work for long paths is not overestimated
+        self._pattern = bounded_pattern(rf"\A{pattern}{re.escape(unquote(text[at:]))}\Z")
 
     def _add_told(self, written: str, told: Mapping[str, str]) -> _Kind:
         name = re.sub(r"\W", "_", written)
@@ -155,10 +157,10 @@ class PathTemplate:
 
     def values_in(self, path: str) -> dict[str, Any] | None:
         """The same, of a path that `marked` made: one is asked of many routes."""
-        found = self._pattern.fullmatch(path)
+        found = self._pattern.groups_of(path)
         if found is None:
             return None
-        texts = [text.replace(_SLASH, "/") for text in found.groups()]
+        texts = [text.replace(_SLASH, "/") for text in found]
         kinds = self.kinds.items()
         return {name: kind.read(text) for (name, kind), text in zip(kinds, texts, strict=True)}
 

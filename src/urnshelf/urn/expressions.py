@@ -68,10 +68,14 @@ def compiled(text: str) -> re.Pattern[str]:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            # other languages write named groups without the P
-            return re.compile(re.sub(r"\(\?<(?=[A-Za-z_])", "(?P<", text))
+            return re.compile(python_syntax(text))
     except (re.error, OverflowError, RecursionError) as why:
         raise RecordRefused(f"the pattern {text!r} is no regular expression: {why}") from None
+
+
+def python_syntax(text: str) -> str:
+    """The expression as Python writes it: other languages write named groups without the P."""
+    return re.sub(r"\(\?<(?=[A-Za-z_])", "(?P<", text)
 
 
 class _Reader:

@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping, Sequence
 from fractions import Fraction
 from typing import Any
 
-from urnshelf.urn.expressions import compiled
+from urnshelf.urn.bounded_patterns import is_in
 from urnshelf.urn.schemas.format_checks import is_of_format
 from urnshelf.urn.schemas.references import References
 
@@ -103,7 +103,7 @@ _of("number", "maximum", lambda value, told: value <= told)
 _of("number", "multipleOf", is_multiple)
 _of("string", "minLength", lambda value, told: len(value) >= told)
 _of("string", "maxLength", lambda value, told: len(value) <= told)
-_of("string", "pattern", lambda value, told: compiled(told).search(value) is not None)
+_of("string", "pattern", lambda value, told: is_in(told, value))
 _of("array", "minItems", lambda value, told: len(value) >= told)
 _of("array", "maxItems", lambda value, told: len(value) <= told)
 _of("array", "uniqueItems", lambda value, told: not told or not _repeats(value))
@@ -119,7 +119,19 @@ _of(
 
 
 def _repeats(items: Sequence[Any]) -> bool:
-    return any(same(one, items[at]) for number, one in enumerate(items) for at in range(number))
+    """Whether an item stands there twice, found in time that grows with the list alone."""
+    return len({_identity(item) for item in items}) < len(items)
+
+
+def _identity(value: Any) -> Any:
+    """What two values share that are the same in JSON, and no others: to look them up by."""
+    if isinstance(value, bool):
+        return ("bool", value)
+    if isinstance(value, Mapping):
+        return frozenset((name, _identity(inner)) for name, inner in value.items())
+    if isinstance(value, list):
+        return tuple(map(_identity, value))
+    return (str, value) if isinstance(value, str) else value
 
 
 @_check("required")
@@ -216,7 +228,7 @@ def _patterns(checker: Checker, told: Any, value: Any, _: Mapping[str, Any]) -> 
         checker.allows(one, value[name])
         for pattern, one in told.items()
         for name in value
-        if compiled(pattern).search(name)
+        if is_in(pattern, name)
     )
 
 
@@ -229,7 +241,7 @@ def _additional(checker: Checker, told: Any, value: Any, schema: Mapping[str, An
         checker.allows(told, one)
         for name, one in value.items()
         if name not in schema.get("properties", {})
-        and not any(compiled(pattern).search(name) for pattern in patterns)
+        and not any(is_in(pattern, name) for pattern in patterns)
     )
 
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from urnshelf.errors import RecordRefused
-from urnshelf.urn.expressions import compiled
+from urnshelf.urn.bounded_patterns import is_in
 from urnshelf.urn.mixing import Bits, key_of
 from urnshelf.urn.rules.base import TRIES, Rule
 from urnshelf.urn.rules.texts import pattern
@@ -130,7 +130,7 @@ class Objects:
         found: Any = True if named is None else named
         fitting = False
         for expression, schema in said.pattern_properties.items():
-            if compiled(expression).search(name):
+            if is_in(expression, name):
                 found, fitting = both(found, schema), True
         if named is None and not fitting:
             found = said.additional

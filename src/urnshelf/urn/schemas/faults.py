@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import Any, NamedTuple
 
 from urnshelf.records.display import show
-from urnshelf.urn.expressions import compiled
+from urnshelf.urn.bounded_patterns import is_in
 from urnshelf.urn.schemas.checking import Checker
 
 _WORDS = {
@@ -69,6 +69,9 @@ def _of(checker: Checker, schema: Any, value: Any, pointer: str) -> Iterator[Fau
     if "$ref" in schema:
         yield from faults(checker, checker.references.resolved(schema, "#"), value, pointer)
     for word in schema:
+        is_too_long = "maxLength" in schema and not checker.keeps("maxLength", schema, value)
+        if word == "pattern" and is_too_long:
+            continue  # a text that is too long may be too long for its pattern, too
         if word != "$ref" and not checker.keeps(word, schema, value):
             yield from _of_word(checker, word, schema, value, pointer)
 
@@ -127,14 +130,14 @@ def _properties(schema: Mapping[str, Any], value: Any) -> Iterator[tuple[Any, An
 
 def _by_patterns(schema: Mapping[str, Any], value: Any) -> Iterator[tuple[Any, Any]]:
     for pattern, one in schema["patternProperties"].items():
-        yield from ((name, one) for name in value if compiled(pattern).search(name))
+        yield from ((name, one) for name in value if is_in(pattern, name))
 
 
 def _additional(schema: Mapping[str, Any], value: Any) -> Iterator[tuple[Any, Any]]:
     patterns = schema.get("patternProperties", {})
     for name in value:
         is_told = name in schema.get("properties", {})
-        if not is_told and not any(compiled(one).search(name) for one in patterns):
+        if not is_told and not any(is_in(one, name) for one in patterns):
             yield name, schema["additionalProperties"]
 
 

@@ -8,9 +8,9 @@ from datetime import UTC, date, datetime
 from urnshelf.errors import RecordRefused
 from urnshelf.types.limits import NO_LIMITS, Limits
 from urnshelf.types.nodes import node_of
+from urnshelf.urn.bounded_patterns import is_in
 from urnshelf.urn.by_name import rule_for
 from urnshelf.urn.by_type import Drawer
-from urnshelf.urn.expressions import compiled
 from urnshelf.urn.mixing import Bits
 from urnshelf.urn.plain_types import text_rule
 from urnshelf.urn.rules.base import Composed, Rule, computed
@@ -97,7 +97,7 @@ def keeps(said: Joined, text: str) -> bool:
     return (
         len(text) >= (said.min_length or 0)
         and (said.max_length is None or len(text) <= said.max_length)
-        and all(compiled(one).search(text) for one in said.patterns)
+        and all(is_in(one, text) for one in said.patterns)
     )
 
 

@@ -9,7 +9,7 @@ from math import lcm
 from typing import Any, NamedTuple
 
 from urnshelf.errors import RecordRefused
-from urnshelf.urn.expressions import compiled
+from urnshelf.urn.bounded_patterns import is_in
 from urnshelf.urn.schemas.checking import same
 from urnshelf.urn.schemas.references import References
 
@@ -318,7 +318,7 @@ def _said_of(
     """What is said of a property: by its name; else by the patterns, or as of any other."""
     if name in properties:
         return properties[name]
-    fitting = [one for pattern, one in patterns.items() if compiled(pattern).search(name)]
+    fitting = [one for pattern, one in patterns.items() if is_in(pattern, name)]
     if fitting:
         return fitting[0] if len(fitting) == 1 else {"allOf": fitting}
     return True if additional is None else additional

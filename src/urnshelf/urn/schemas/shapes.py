@@ -11,7 +11,7 @@ from typing import Any
 
 from urnshelf.errors import RecordRefused
 from urnshelf.records.display import show
-from urnshelf.urn.expressions import compiled
+from urnshelf.urn.bounded_patterns import bounded_pattern
 from urnshelf.urn.schemas.joining import REFUSED, TYPES
 from urnshelf.urn.schemas.pointers import escaped
 
@@ -108,16 +108,22 @@ class Shapes:
                 self.unkept[f"{pointer}/{word}"] = f"{word} is not kept"
             if word == "pattern" and isinstance(value, str):
                 yield from self._pattern(schema, value, f"{pointer}/pattern")
+            if word == "patternProperties" and isinstance(value, Mapping):
+                for pattern in value:
+                    yield from self._pattern_of_names(str(pattern), f"{pointer}/{word}")
 
     def _pattern(self, schema: Any, pattern: str, pointer: str) -> Iterator[tuple[str, str]]:
-        try:
-            compiled(pattern)
-        except RecordRefused as why:
-            if re.search(r"\\[pP]\{|\[\[:", pattern):  # classes of Unicode
-                self.unkept[pointer] = f"{pattern!r} is not kept: Python has no such pattern"
-                self.other_patterns.append(schema)
-            else:
-                yield pointer, str(why)
+        wrong = _wrong_pattern(pattern)
+        if wrong and re.search(r"\\[pP]\{|\[\[:", pattern):  # classes of Unicode
+            self.unkept[pointer] = f"{pattern!r} is not kept: Python has no such pattern"
+            self.other_patterns.append(schema)
+        elif wrong:
+            yield pointer, wrong
+
+    def _pattern_of_names(self, pattern: str, pointer: str) -> Iterator[tuple[str, str]]:
+        wrong = _wrong_pattern(pattern)
+        if wrong:
+            yield f"{pointer}/{escaped(pattern)}", wrong
 
     def _inside(self, word: str, value: Any, pointer: str) -> Iterator[tuple[str, str]]:
         if word in _ONE:
@@ -133,3 +139,11 @@ class Shapes:
         else:
             for name, one in value.items():
                 yield from self.wrong(one, f"{pointer}/{escaped(str(name))}")
+
+
+def _wrong_pattern(pattern: str) -> str:
+    """Why a pattern cannot be kept: it is none, or one request could stop all; empty if it can."""
+    try:
+        return bounded_pattern(pattern).why_refused()
+    except RecordRefused as why:
+        return str(why)
