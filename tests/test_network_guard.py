@@ -363,7 +363,7 @@ def test_afterwards_all_is_as_it_was() -> None:
     watched: list[tuple[Any, str]] = [
         (socket, "gethostbyaddr"), (socket, "getfqdn"), (socket, "getnameinfo"),
         (socket.socket, "send"), (socket.socket, "sendall"), (socket.socket, "sendmsg"),
-        (urllib.request, "getproxies"), (urllib.request.ProxyHandler, "proxy_open"),
+        (urllib.request, "getproxies"), (urllib.request.Request, "set_proxy"),
         (subprocess.Popen, "__init__"), (os, "system"), (os, "fork"),
         (http.client.HTTPConnection, "connect"),
     ]  # fmt: skip

@@ -369,7 +369,7 @@ def _swap_proxies(undo: contextlib.ExitStack) -> None:
         for name in _READERS:
             if vars(module).get(name) in real:
                 swap(undo, module, name, _no_proxies)
-    swap(undo, urllib.request.ProxyHandler, "proxy_open", _opening_by_proxy)
+    swap(undo, urllib.request.Request, "set_proxy", _going_by_proxy)
 
 
 def _no_proxies(real: Any) -> Any:
@@ -381,14 +381,23 @@ def _no_proxies(real: Any) -> Any:
     return getproxies
 
 
-def _opening_by_proxy(real: Any) -> Any:
-    def proxy_open(handler: Any, request: Any, proxy: str, scheme: str) -> Any:
-        # an opener that was made before the kiosk has read the environment already
-        if not GUARD.is_open and proxy in _proxies_of_the_environment().values():
-            return None
-        return real(handler, request, proxy, scheme)
+def _going_by_proxy(real: Any) -> Any:
+    def set_proxy(request: Any, host: str, scheme: str) -> None:
+        # an opener that was made before the kiosk has read the environment already; where it would
+        # open the request anew, by the proxy's scheme, the proxy itself is refused
+        goes_on = request.type in (scheme, "https")
+        if not GUARD.is_open and goes_on and _is_of_the_environment(f"{scheme}://{host}"):
+            return
+        real(request, host, scheme)
 
-    return proxy_open
+    return set_proxy
+
+
+def _is_of_the_environment(url: str) -> bool:
+    at = urlsplit(url)
+    return any(
+        _is_at(one, (at.hostname, at.port)) for one in _proxies_of_the_environment().values()
+    )
 
 
 def _is_at(url: str, address: tuple[Any, ...]) -> bool:
