@@ -71,6 +71,7 @@ def test_what_a_browser_recorded_is_served_again(tmp_path: Path) -> None:
     assert asked == [
         "port.har: field password masked, 1 ×",
         "port.har: field token masked, 1 ×",
+        "port.har: header authorization masked, 2 ×",
         "port.har: header set-cookie masked, 1 ×",
     ]
 

@@ -21,9 +21,6 @@ from urnshelf.interfaces.members import Interface
 
 FORMAT = "urnshelf replies"
 VERSION = 1
-MASK = "…"
-"""What stands for a secret; as an argument it stands for any."""
-_SECRET = frozenset("password passwd secret token authorization api_key apikey credentials".split())
 
 
 class Reply(NamedTuple):
@@ -52,12 +49,8 @@ class Kept(NamedTuple):
     methods: dict[str, str]
     """Each method as it was declared."""
     replies: list[Reply]
-
-
-def is_secret(name: str) -> bool:
-    """Whether a name is that of something that is not to be read."""
-    low = name.lower().replace("-", "_")
-    return low in _SECRET or low.endswith(tuple(f"_{word}" for word in _SECRET))
+    notes: tuple[str, ...] = ()
+    """What was masked, and what could not be looked into."""
 
 
 def read(where: Path, interface: str) -> Kept:
@@ -79,9 +72,8 @@ def read(where: Path, interface: str) -> Kept:
         raise FileRefused(
             f"{where.name}: it has the replies of {head.get('interface')!r}, not of {interface}"
         )
-    return Kept(
-        dict(head["methods"]), [_reply(one, where.name, n) for n, one in enumerate(data[1:], 2)]
-    )
+    replies = [_reply(one, where.name, n) for n, one in enumerate(data[1:], 2)]
+    return Kept(dict(head["methods"]), replies, tuple(map(str, head.get("masked", ()))))
 
 
 def _reply(data: Any, file: str, number: int) -> Reply:
@@ -95,8 +87,18 @@ def _reply(data: Any, file: str, number: int) -> Reply:
     return Reply(data["method"], data["arguments"], ended)
 
 
-def write(where: Path, interface: Interface, replies: Iterable[Reply]) -> None:
-    """Write the replies; raises FileRefused where that cannot be."""
+def write(
+    where: Path, interface: Interface, replies: Iterable[Reply], notes: Iterable[str]
+) -> None:
+    """Write the replies; raises FileRefused where that cannot be.
+
+    Args:
+        where: the file.
+        interface: of the fake or kiosk.
+        replies: in the order in which they came.
+        notes: what was masked, and what could not be looked into; how often stays out, so that the
+            file is the same each time.
+    """
     kept = _without_last_repeats(sorted(replies, key=lambda one: one.place))
     methods = {
         name: declared(member)
@@ -104,11 +106,13 @@ def write(where: Path, interface: Interface, replies: Iterable[Reply]) -> None:
         if any(one.method == name for one in kept)
     }
     head = {"format": FORMAT, "version": VERSION, "interface": interface.name}
-    lines = [json.dumps({**head, "methods": methods}, ensure_ascii=False)]
+    masked = sorted({note.partition(", ")[0] for note in notes})
+    told = {**head, "methods": methods, **({"masked": masked} if masked else {})}
+    lines = [json.dumps(told, ensure_ascii=False)]
     text = "\n".join([*lines, *(one.line for one in kept), ""])
     try:
         with unfinished() as files:
-            files.part(where).write_text(text, encoding="utf-8", newline="\n")
+            files.part(where, is_private=True).write_text(text, encoding="utf-8", newline="\n")
     except (OSError, UnicodeEncodeError) as error:
         raise FileRefused(f"{where.name} cannot be written: {why(error)}") from None
 

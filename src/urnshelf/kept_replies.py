@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import inspect
+import re
 from collections.abc import Awaitable, Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 from pathlib import Path
 from typing import Any
+from uuid import UUID
 
 from urnshelf.calls.cueing import cue
 from urnshelf.calls.ledger import NO_REPLY, LiveCall
@@ -18,10 +20,12 @@ from urnshelf.calls.wording import declared
 from urnshelf.errors import FileRefused, RecordRefused
 from urnshelf.fakes.behind import through
 from urnshelf.interfaces.members import Member
-from urnshelf.kept_file import MASK, Kept, Reply, is_secret, read, write
+from urnshelf.kept_file import Kept, Reply, read, write
+from urnshelf.masking.masks import MASK, Masks, holds_mask, is_like
 from urnshelf.near_names import nearest
 from urnshelf.records.codec import Unfit, from_json, to_json
-from urnshelf.records.matchers import whatever
+from urnshelf.records.equality import same
+from urnshelf.records.matchers import fitting, whatever
 from urnshelf.types.forms import full_name
 from urnshelf.types.loading import load_type
 from urnshelf.types.nodes import ANYTHING, Node
@@ -43,6 +47,7 @@ class Keeping:
         self._where = Path(path)
         self._replies: list[Reply] = []
         self._wrong: FileRefused | None = None
+        self._masks = Masks()
         state.desk.put_next(script, self.answer)
         state.desk.at_end.append(self.write)
 
@@ -51,7 +56,9 @@ class Keeping:
         member = call.target.member
         if call.target.state is not self._state or not _is_kept(member) or _INSIDE.get() is self:
             return NO_REPLY
-        arguments = self._data(call, "arguments", lambda: _arguments(member, call.live))
+        arguments = self._data(
+            call, "arguments", lambda: _arguments(member, call.live, self._masks)
+        )
         with self._inside():
             try:
                 reply = through(call)
@@ -83,10 +90,10 @@ class Keeping:
 
     def _note_reply(self, call: LiveCall, arguments: Any, reply: object) -> None:
         node = call.target.member.promise.node
-        self._note(call, arguments, "reply", lambda: masked(to_json(reply, node)))
+        self._note(call, arguments, "reply", lambda: masked_reply(reply, node, self._masks))
 
     def _note_error(self, call: LiveCall, arguments: Any, error: Exception) -> None:
-        self._note(call, arguments, "error", lambda: error_data(error))
+        self._note(call, arguments, "error", lambda: self._masks.data(error_data(error)))
 
     def _note(self, call: LiveCall, arguments: Any, kind: str, made: Callable[[], Any]) -> None:
         data = self._data(call, kind, made)
@@ -123,7 +130,8 @@ class Keeping:
             and one.method in members
             and before.methods.get(one.method) == declared(members[one.method])
         ]
-        write(where, state.interface, [*old, *self._replies])
+        notes = [*before.notes, *self._masks.notes()]
+        write(where, state.interface, [*old, *self._replies], notes)
 
 
 _INSIDE: ContextVar[Keeping | None] = ContextVar("urnshelf_keeping", default=None)
@@ -138,10 +146,12 @@ def _is_kept(member: Member) -> bool:
     return member.kind == "method" and is_public
 
 
-def _arguments(member: Member, values: tuple[Any, ...]) -> dict[str, Any]:
+def _arguments(member: Member, values: tuple[Any, ...], masks: Masks) -> dict[str, Any]:
     """A call's arguments as data, without what `*more` took up where there was nothing."""
     made = {
-        name: MASK if is_secret(name) else _argument_data(member, name, value)
+        name: masks.hide(str(value), f"argument {name}")
+        if masks.hides(name, value)
+        else _argument_data(member, name, value, masks)
         for name, value in zip(member.parameters, values, strict=True)
     }
     parameters = member.signature.parameters
@@ -155,24 +165,58 @@ def _arguments(member: Member, values: tuple[Any, ...]) -> dict[str, Any]:
 _MORE = (inspect.Parameter.VAR_POSITIONAL, inspect.Parameter.VAR_KEYWORD)
 
 
-def _argument_data(member: Member, name: str, value: Any) -> Any:
+def _argument_data(member: Member, name: str, value: Any, masks: Masks) -> Any:
     kind = member.signature.parameters[name].kind
     node = member.parameter_nodes[name]
     if kind is inspect.Parameter.VAR_POSITIONAL:
-        return [to_json(one, node) for one in value]
+        return [masks.data(to_json(one, node)) for one in value]
     if kind is inspect.Parameter.VAR_KEYWORD:
-        return {key: MASK if is_secret(key) else to_json(one, node) for key, one in value.items()}
-    return masked(to_json(value, node))
+        return masks.data({key: to_json(one, node) for key, one in value.items()})
+    return masks.data(to_json(value, node))
 
 
-def masked(data: object) -> Any:
-    """The data, its secrets hidden by their names."""
-    if isinstance(data, dict):
-        return {
-            name: MASK if is_secret(name) and isinstance(one, str) and one else masked(one)
-            for name, one in data.items()
-        }
-    return [masked(one) for one in data] if isinstance(data, list) else data
+def masked_reply(reply: object, node: Node, masks: Masks) -> Any:
+    """A reply as data, its secrets masked by what its types can hold.
+
+    Raises:
+        Unfit: nothing that stands for a secret is of its type.
+    """
+    data = to_json(reply, node)
+    masked: Any = data
+    for stands_for in (_of_its_kind, _of_its_form):
+        masked = masks.data(data, stands_for=stands_for)
+        if masked == data:
+            return data
+        try:
+            from_json(masked, node)
+            return masked
+        except Unfit:
+            continue
+    raise Unfit(
+        f"a secret is masked, and what stands for it is not of its type ({', '.join(masks.names)})"
+    )
+
+
+def _of_its_kind(secret: Any) -> Any:
+    """What stands for a secret: a number for a number."""
+    return MASK if isinstance(secret, str) else type(secret)(0)
+
+
+def _of_its_form(secret: Any) -> Any:
+    """What stands for a secret that is written as a text, and of another type."""
+    if not isinstance(secret, str):
+        return _of_its_kind(secret)
+    for form, stands_for in _BY_FORM.items():
+        if form.fullmatch(secret):
+            return stands_for
+    return MASK
+
+
+_BY_FORM = {
+    re.compile(r"[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}"): str(UUID(int=0)),
+    re.compile(r"-?[0-9]+(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?"): "0",
+    re.compile(r"(?:[A-Za-z0-9+/]{4})+(?:[A-Za-z0-9+/]{2}(?:==|[A-Za-z0-9+/]=))?"): "",  # bytes
+}
 
 
 def error_data(error: BaseException) -> dict[str, Any]:
@@ -255,10 +299,20 @@ def call_of(member: Member, arguments: dict[str, Any], at: str) -> tuple[list[An
 def _value(data: object, node: Node, at: str) -> Any:
     if data == MASK:
         return whatever
+    if holds_mask(data):
+        return fitting(lambda value: is_like(data, _as_data(value, node), same))
     try:
         return from_json(data, node)
     except Unfit as unfit:
         raise FileRefused(f"{at}: {unfit}") from None
+
+
+def _as_data(value: Any, node: Node) -> Any:
+    """An argument as data, to be compared with one whose secrets were masked."""
+    try:
+        return to_json(value, node)
+    except Unfit:
+        return value
 
 
 def _ended(reply: Reply, member: Member, at: str) -> Any:

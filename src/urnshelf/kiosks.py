@@ -12,8 +12,7 @@ from urnshelf.clock import Clock
 from urnshelf.errors import SettingRefused
 from urnshelf.kiosk.core import KioskCore
 from urnshelf.kiosk.kept import KeepingRequests
-from urnshelf.kiosk.masking import Masks
-from urnshelf.kiosk.masking import unmasked as no_masks
+from urnshelf.masking.masks import Masks
 from urnshelf.store.stored import Store
 
 if TYPE_CHECKING:
@@ -195,10 +194,11 @@ class Kiosk(KioskCore):
 
         Args:
             path: of the file, which ends in `.har`.
-            unmasked: whether secrets stay; otherwise they are masked by their names.
+            unmasked: whether secrets stay; otherwise they are masked, by their names and by how
+                they look.
 
         Returns:
-            What was masked, a line each.
+            What was masked, and what could not be looked into, a line each.
 
         Raises:
             FileRefused: another ending, or the file cannot be written.
@@ -215,9 +215,9 @@ class Kiosk(KioskCore):
         """
         from urnshelf.kiosk.traffic_out import save_traffic, traffic
 
-        masks = no_masks() if unmasked else Masks()
+        masks = Masks(is_off=unmasked)
         save_traffic(Path(path), traffic(self._calls(), masks))
-        return masks.told()
+        return masks.notes()
 
     def stands_in_for(self, url: str) -> StandsIn:
         """Stand in the place of a host: clients that the code under test makes itself come here,

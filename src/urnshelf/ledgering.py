@@ -19,7 +19,6 @@ class Ledgering:
     Args:
         path: of the file.
         shelves_of: gives the shelves of a test.
-        masks: names of arguments that are not to be read.
         is_first: whether this process begins the file.
     """
 
@@ -27,12 +26,10 @@ class Ledgering:
         self,
         path: Path,
         shelves_of: Callable[[pytest.Item], list[Shelf]],
-        masks: list[str],
         is_first: bool,
     ) -> None:
         self._path = path
         self._shelves_of = shelves_of
-        self._masks = masks
         if is_first:
             try:
                 begin(path)
@@ -46,5 +43,5 @@ class Ledgering:
         """Add a test as soon as it has ended."""
         report = yield
         if call.when == "call" or (call.when == "setup" and not report.passed):
-            append(self._path, item.nodeid, report.outcome, self._shelves_of(item), self._masks)
+            append(self._path, item.nodeid, report.outcome, self._shelves_of(item))
         return report

@@ -24,7 +24,7 @@ _OF_THE_RUN: dict[str, tuple[Callable[[Any], bool], str]] = {
     "shelf_scope": (_SCOPES.__contains__, ", ".join(map(repr, _SCOPES))),
     "remarks": (lambda value: isinstance(value, bool), "true or false"),
     "strict": (_are_texts, "a list of kinds of remarks"),
-    "masks": (_are_texts, "a list of names of arguments"),
+    "masks": (_are_texts, "a list of names of secrets"),
     "most_cued": (_is_count, "a whole number from 1"),
     "most_swapped": (_is_count, "a whole number from 1"),
 }

@@ -66,6 +66,7 @@ def pytest_configure(config: pytest.Config) -> None:
     running.note_new_shelf = _note_made
     running.shelf_of_a_test = _shelf_of_a_test
     told = config.stash[_PROJECT]
+    running.masks = tuple(told.get("masks", ()))
     strict = config.getoption("--urnshelf-strict") or ",".join(told.get("strict", ()))
     is_told = config.getoption("--urnshelf-remarks") or told.get("remarks", False)
     if strict or is_told:
@@ -76,8 +77,8 @@ def pytest_configure(config: pytest.Config) -> None:
         from urnshelf.ledgering import Ledgering
 
         path = config.invocation_params.dir / str(config.getoption("--urnshelf-ledger"))
-        masks, is_first = told.get("masks", []), not hasattr(config, "workerinput")
-        config.pluginmanager.register(Ledgering(path, _shelves_of, masks, is_first))
+        is_first = not hasattr(config, "workerinput")
+        config.pluginmanager.register(Ledgering(path, _shelves_of, is_first))
     if config.getoption("--urnshelf-real"):
         _run_over_real(config, told)
     scope = told.get("shelf_scope", "function")

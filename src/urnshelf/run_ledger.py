@@ -15,7 +15,9 @@ from typing import Any, NamedTuple
 from urnshelf.calls.ledger import NO_REPLY, Call, live_call, values_of
 from urnshelf.errors import FileRefused, UnansweredCall
 from urnshelf.files.whole import why
-from urnshelf.kept_file import MASK, is_secret
+from urnshelf.kiosk.masked import masked_exchange
+from urnshelf.kiosk.request import Request
+from urnshelf.masking.masks import MASK, Masks
 from urnshelf.records.display import show, show_argument
 from urnshelf.shelf import Shelf
 
@@ -28,14 +30,21 @@ def begin(path: Path) -> None:
     head = json.dumps({"format": FORMAT, "version": VERSION})
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(f"{head}\n", "utf-8")
+        with os.fdopen(_opened(path, os.O_TRUNC), "w", encoding="utf-8") as file:
+            file.write(f"{head}\n")
     except OSError as error:
         raise FileRefused(f"{path} cannot be written: {why(error)}") from None
 
 
-def append(
-    path: Path, test: str, outcome: str, shelves: Iterable[Shelf], masks: Iterable[str]
-) -> None:
+def _opened(path: Path, more: int) -> int:
+    """The file, open to be written, and readable by its owner only: it holds what was recorded."""
+    file = os.open(path, os.O_WRONLY | os.O_CREAT | more, 0o600)
+    if os.fstat(file).st_mode & 0o077:
+        os.fchmod(file, 0o600)
+    return file
+
+
+def append(path: Path, test: str, outcome: str, shelves: Iterable[Shelf]) -> list[str]:
     """Add a test: in one piece, for several processes may write.
 
     Args:
@@ -43,38 +52,51 @@ def append(
         test: how pytest names it.
         outcome: `passed`, `failed` or `skipped`.
         shelves: those of the test.
-        masks: names of arguments that are not to be read, besides the usual secrets.
+
+    Returns:
+        What was masked, a line each.
     """
+    masks = Masks()
     lines = [json.dumps(line, ensure_ascii=False) for line in _lines(test, outcome, shelves, masks)]
     data = "".join(f"{line}\n" for line in lines).encode(errors="backslashreplace")
-    file = os.open(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o644)
+    file = _opened(path, os.O_APPEND)
     try:
         while data:
             data = data[os.write(file, data) :]
     finally:
         os.close(file)
+    return masks.notes()
 
 
 def _lines(
-    test: str, outcome: str, shelves: Iterable[Shelf], masks: Iterable[str]
+    test: str, outcome: str, shelves: Iterable[Shelf], masks: Masks
 ) -> Iterator[dict[str, Any]]:
-    hidden = {mask.lower() for mask in masks}
-    count, seeds, real = 0, [], []
+    count, seeds = 0, []
+    real: list[str] = []
     for shelf in shelves:
         for call in shelf._desk.calls():
             count += 1
-            yield {"test": test, "call": count, **_call(call, hidden)}
+            yield {"test": test, "call": count, **_call(call, masks)}
         seeds.append(shelf.seed)
-        real += [*shelf._wrapped(), *shelf._swapped(), *shelf._stood_in()]
-    yield {"test": test, "outcome": outcome, "calls": count, "seeds": seeds, "real": real}
+        real += map(masks.text, [*shelf._wrapped(), *shelf._swapped(), *shelf._stood_in()])
+    masked = {"masked": masks.notes()} if masks.notes() else {}
+    end = {"test": test, "outcome": outcome, "calls": count, "seeds": seeds, "real": real}
+    yield {**end, **masked}
 
 
-def _call(call: Call, hidden: set[str]) -> dict[str, Any]:
+def _call(call: Call, masks: Masks) -> dict[str, Any]:
     live = live_call(call)
     target = live.target
+    values, reply = list(values_of(call)), call.reply
+    if values and isinstance(values[-1], Request):
+        values[-1], reply = masked_exchange(call, masks)
+    else:
+        masks.forget()
+        masks.learn(dict(zip(target.parameters, values, strict=True)))
+        masks.learn(call.error if reply is NO_REPLY else reply)
     arguments = {
-        name: MASK if is_secret(name) or name.lower() in hidden else show_argument(value)
-        for name, value in zip(target.parameters, values_of(call), strict=True)
+        name: MASK if masks.hides(name, value) else masks.message(show_argument(value))
+        for name, value in zip(target.parameters, values, strict=True)
     }
     found: dict[str, Any] = {
         "fake": target.state.label,
@@ -83,16 +105,16 @@ def _call(call: Call, hidden: set[str]) -> dict[str, Any]:
         "from": str(call.called_from),
     }
     if call.error is not None:
-        found["error"] = show(call.error, 120)
-    elif call.reply is not NO_REPLY:
-        found["reply"] = show(call.reply, 120)
+        found["error"] = masks.message(show(call.error, 120))
+    elif reply is not NO_REPLY:
+        found["reply"] = masks.message(show(reply, 120))
     if live.answered_by is not None:
-        found["answered_by"] = repr(live.answered_by)[:160]
+        found["answered_by"] = masks.message(repr(live.answered_by))[:160]
     is_empty = repr(live.answered_by) == "an empty value"
     if is_empty or isinstance(call.error, UnansweredCall):
         found["unanswered"] = True
     if call.statement:
-        found["statement"] = call.statement[:200]
+        found["statement"] = masks.message(call.statement)[:200]
     return found
 
 

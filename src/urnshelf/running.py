@@ -8,6 +8,8 @@ from typing import Any
 
 seed_for_new_shelf: Callable[[], int] = lambda: 0  # noqa: E731
 """A runner puts a function in its place that knows which test runs."""
+masks: tuple[str, ...] = ()
+"""Names of secrets that the project adds: `masks` under `[tool.urnshelf]`."""
 shelf_of_a_test: Callable[[Any], Any] | None = None
 """A runner puts a function in its place that makes a test's shelf as the project says."""
 

@@ -34,7 +34,7 @@ def save_page(tests: list[OfTest], path: Path) -> None:
     made_folder(path)
     try:
         with unfinished() as files:
-            files.part(path).write_text(text, "utf-8", "backslashreplace")
+            files.part(path, is_private=True).write_text(text, "utf-8", "backslashreplace")
     except OSError as error:
         raise FileRefused(f"{path} cannot be written: {why(error)}") from None
 

@@ -15,8 +15,8 @@ from typing import Any
 from rich.console import Console
 from rich.text import Text
 
-from urnshelf import run_ledger
-from urnshelf.calls.ledger import Call, live_call, values_of
+from urnshelf import run_ledger, running
+from urnshelf.calls.ledger import Call, live_call
 from urnshelf.calls.wording import plural
 from urnshelf.cli.served_file import Opened, opened
 from urnshelf.cli.showing import console
@@ -24,11 +24,13 @@ from urnshelf.doors.paged import PATH
 from urnshelf.doors.serving import Address, Standing, served
 from urnshelf.errors import FileRefused, UrnShelfError
 from urnshelf.files.whole import why
-from urnshelf.kiosk.masking import Masks
+from urnshelf.kiosk.masked import masked_exchange
 from urnshelf.kiosk.response import Response
 from urnshelf.kiosk.told import answerer, ended, outcome
 from urnshelf.kiosk.traffic_out import save_traffic, traffic
 from urnshelf.kiosks import Kiosk
+from urnshelf.masking.masks import Masks
+from urnshelf.project import settings_in
 
 _LOOKS = 0.1
 """How often it is looked for what is new, in seconds."""
@@ -60,6 +62,7 @@ def serve(
         FileRefused: the file cannot be read, or the ledger not be written.
     """
     path = Path(file)
+    running.masks = tuple(settings_in(Path("pyproject.toml")).get("masks", ()))
     serving = _Serving(path, records, seed, _ledger_at(path, ledger))
     with ExitStack() as stack, _stopped_by_signals() as stop:
         serving.open(stack, port, is_tls)
@@ -165,8 +168,8 @@ class _Serving:
             self._now.seen = call.number
 
     def _request(self, call: Call) -> None:
-        request = values_of(call)[-1]
-        reply = call.reply
+        masks = Masks()
+        request, reply = masked_exchange(call, masks)
         is_served = isinstance(reply, Response)
         status = reply.status if is_served else 501
         moment = datetime.fromtimestamp(request.came_at).strftime("%H:%M:%S")
@@ -176,10 +179,11 @@ class _Serving:
             line.append(f"{_name(call):<{width}}  ", style="dim")
         line.append(f"{outcome(call).partition(',')[0]}  ", style=_style(status, is_served))
         line.append(request.line)
-        line.append(f"  {answerer(call)}, {request.took * 1000:.1f} ms", style="dim")
+        by = masks.message(answerer(call))
+        line.append(f"  {by}, {request.took * 1000:.1f} ms", style="dim")
         self._line(line)
         if call.error is not None and not isinstance(call.error, OSError):
-            for told in str(call.error).splitlines()[1:]:
+            for told in masks.message(str(call.error)).splitlines()[1:]:
                 if told.strip():
                     self._line(Text(f"    {told}", style="red" if "differs" in told else "dim"))
 
@@ -224,16 +228,18 @@ class _Serving:
         if self._ledger.suffix == ".har":
             masks = Masks()
             save_traffic(self._ledger, traffic(calls, masks))
-            told = "; ".join(masks.told())
+            told = masks.notes()
         else:
-            told = f"urnshelf ledger {self._ledger}"
-            self._write_run([one.shelf for one in all_opened])
-        self._line(Text(f"stopped; {plural(len(calls), 'request')} in {self._ledger}  ({told})"))
+            notes = self._write_run([one.shelf for one in all_opened])
+            told = [f"urnshelf ledger {self._ledger}", *notes]
+        said = f"  ({'; '.join(told)})" if told else ""
+        self._line(Text(f"stopped; {plural(len(calls), 'request')} in {self._ledger}{said}"))
 
-    def _write_run(self, shelves: list[Any]) -> None:
+    def _write_run(self, shelves: list[Any]) -> list[str]:
+        """What was masked."""
         run_ledger.begin(self._ledger)
         try:
-            run_ledger.append(self._ledger, f"serve {self._path.name}", "served", shelves, ())
+            return run_ledger.append(self._ledger, f"serve {self._path.name}", "served", shelves)
         except OSError as error:
             raise FileRefused(f"{self._ledger} cannot be written: {why(error)}") from None
 

@@ -15,9 +15,9 @@ from urnshelf.doors.asgi import Receive, Scope, Send
 from urnshelf.doors.guard import is_loopback
 from urnshelf.errors import UrnShelfError
 from urnshelf.kiosk.core import KioskCore
-from urnshelf.kiosk.masking import Masks
 from urnshelf.kiosk.told import ended, in_full, in_short
 from urnshelf.kiosk.traffic_out import traffic
+from urnshelf.masking.masks import Masks
 from urnshelf.pages.page import Group, Page, rendered
 
 PATH = "/_urnshelf"

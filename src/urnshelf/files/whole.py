@@ -5,6 +5,7 @@ An error, Ctrl-C or SIGTERM leaves the old files as they were, and nothing else.
 
 from __future__ import annotations
 
+import os
 import secrets
 import signal
 import threading
@@ -22,14 +23,21 @@ class Unfinished:
     def __init__(self) -> None:
         self._parts: dict[Path, Path] = {}
 
-    def part(self, path: Path) -> Path:
-        """Where to write what will be at a path: a name in the same folder that nobody has."""
+    def part(self, path: Path, *, is_private: bool = False) -> Path:
+        """Where to write what will be at a path: a name in the same folder that nobody has.
+
+        Args:
+            path: of the file.
+            is_private: whether only its owner may read it: it holds what was recorded.
+        """
         if path.is_dir():
             raise FileRefused(f"{path.name} is a directory, and a file is to be written there")
         part = path.with_name(f".{path.name[:40]}-{secrets.token_hex(8)}")
         # noted before it is there, so that no signal comes between
         self._parts[path] = part
-        part.open("xb").close()
+        os.close(
+            os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600 if is_private else 0o666)
+        )
         return part
 
     def finish(self) -> None:

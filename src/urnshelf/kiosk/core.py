@@ -24,13 +24,13 @@ from urnshelf.kiosk.filling import checked
 from urnshelf.kiosk.gated import Gated
 from urnshelf.kiosk.gates import Gate
 from urnshelf.kiosk.kept import KeptRequests, kept_requests
-from urnshelf.kiosk.masking import Masks, unmasked
 from urnshelf.kiosk.near import OUTSIDE, came_from, forbidden, unanswered
 from urnshelf.kiosk.outcome import Answer
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response, response
 from urnshelf.kiosk.route import Route, RouteTarget
 from urnshelf.kiosk.routing import Routes
+from urnshelf.masking.masks import Masks
 from urnshelf.store.stored import Store
 from urnshelf.store.tables import Table
 
@@ -261,12 +261,11 @@ class KioskCore(Gated):
             return
         from urnshelf.kiosk.traffic import Traffic  # few kiosks have some
 
-        traffic = Traffic(path, unmasked() if is_unmasked else Masks())
+        traffic = Traffic(path, Masks(is_off=is_unmasked))
         if not self._routes.is_closed:
             for method, of in traffic.routes():
                 self._routes.target(method, of)
-        lookup = unmasked() if is_unmasked else Masks()
-        self._kept = KeptRequests(traffic.replies, path.name, lookup)
+        self._kept = KeptRequests(traffic.replies, path.name, Masks(is_off=is_unmasked))
         self._notes += traffic.notes
 
     def _read_document(self, path: Path, seed: int) -> None:

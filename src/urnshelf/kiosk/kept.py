@@ -12,11 +12,12 @@ from typing import Any
 
 from urnshelf.errors import FileRefused
 from urnshelf.interfaces.members import Interface
-from urnshelf.kept_file import MASK, Kept, Reply, read, write
+from urnshelf.kept_file import Kept, Reply, read, write
 from urnshelf.kiosk.headers import Headers, Pairs
-from urnshelf.kiosk.masking import Masks
+from urnshelf.kiosk.masked import masked_request, masked_response
 from urnshelf.kiosk.request import NoJson, Request
 from urnshelf.kiosk.response import Response, json_text
+from urnshelf.masking.masks import MASK, Masks, is_like
 from urnshelf.records.equality import same
 
 Sender = Callable[[Request], Response]
@@ -40,13 +41,14 @@ class KeepingRequests:
         self._interface = interface
         self._where = Path(path)
         self._replies: list[Reply] = []
+        self._masks = Masks()
 
     def __call__(self, request: Request) -> Response:
         """What the server replies."""
         response = self._send(request)
-        masks = Masks()
-        data = {"reply": response_data(response, masks)}
-        self._replies.append(Reply(request_line(request), request_data(request, masks), data))
+        asked = masked_request(request, self._masks)
+        data = {"reply": response_data(masked_response(response, self._masks))}
+        self._replies.append(Reply(request_line(asked), request_data(asked), data))
         return response
 
     def write(self) -> None:
@@ -59,7 +61,8 @@ class KeepingRequests:
         before = read(where, name) if where.is_file() else Kept({}, [])
         asked = {one.place for one in self._replies}
         others = [one for one in before.replies if one.place not in asked]
-        write(where, self._interface, [*others, *self._replies])
+        notes = self._masks.notes()
+        write(where, self._interface, [*others, *self._replies], [*before.notes, *notes])
 
 
 class KeptRequests:
@@ -81,21 +84,29 @@ class KeptRequests:
 
     def find(self, request: Request) -> Response | None:
         """The reply to a request; None where the file has none."""
-        asked = request_data(request, self._masks)
-        fits = [
-            one
-            for one in self._replies.get(request_line(request), ())
-            if _is_like(one.arguments, asked)
-        ]
+        asked = masked_request(request, self._masks)
+        line, data = request_line(asked), request_data(asked)
+        exact = [one for one in self._replies.get(line, ()) if same(one.arguments, data)]
+        fits = exact or [one for one in self._of(line) if _is_like(one.arguments, data)]
         if not fits:
             return None
         place = fits[0].place
         turn = self._given[place] = self._given.get(place, -1) + 1
         return _response(fits[min(turn, len(fits) - 1)].ended["reply"], self._file)
 
+    def _of(self, line: str) -> list[Reply]:
+        """The replies to a method and path; of the path, too, what was masked may be anything."""
+        return [
+            reply
+            for kept, replies in self._replies.items()
+            if is_like(kept, line, same)
+            for reply in replies
+        ]
+
     def nearest(self, request: Request) -> str:
         """The request of the file that comes nearest to one that is not in it."""
-        asked = f"{request_line(request)} {json_text(request_data(request, self._masks))}"
+        masked = masked_request(request, self._masks)
+        asked = f"{request_line(masked)} {json_text(request_data(masked))}"
         kept = [
             f"{one.method} {json_text(one.arguments)}"
             for all_ in self._replies.values()
@@ -113,65 +124,62 @@ def request_line(request: Request) -> str:
     return f"{request.method} {request.path}"
 
 
-def request_data(request: Request, masks: Masks) -> dict[str, Any]:
+def request_data(request: Request) -> dict[str, Any]:
     """What a request says besides method and path.
 
     Args:
-        request: any.
-        masks: what is not to be read.
+        request: masked, where secrets are not to be read.
     """
-    found = {} if not request.query else {"query": masks.data(request.query, "query")}
+    found = {} if not request.query else {"query": request.query}
     if request.form:
-        return {**found, "form": masks.data(request.form), **_files(request)}
-    return {**found, **_said(request, masks)}
+        return {**found, "form": request.form, **_files(request)}
+    return {**found, **_said(request)}
 
 
 def _files(request: Request) -> dict[str, Any]:
     return {"files": sorted(request.files)} if request.files else {}
 
 
-def _said(message: Request, masks: Masks) -> dict[str, Any]:
+def _said(message: Request) -> dict[str, Any]:
     """The body of a request or a reply."""
     kind, text, body = message.content_type, message.text, message.body
     if not body:
         return {}
     if "json" in kind and not isinstance(message.json, NoJson):
-        return {"json": masks.data(message.json)}
-    is_text = kind.startswith("text/") or kind.endswith(("urlencoded", "xml", "javascript"))
+        return {"json": message.json}
+    is_text = not kind or kind.startswith("text/")
+    is_text = is_text or kind.endswith(("urlencoded", "xml", "javascript", "ndjson", "jsonl"))
     if is_text and text.encode() == body:
         return {"text": text}
     return {"base64": base64.b64encode(body).decode()}
 
 
-def response_data(response: Response, masks: Masks, *, as_sent: bool = False) -> dict[str, Any]:
+def response_data(response: Response, *, as_sent: bool = False) -> dict[str, Any]:
     """What a reply says.
 
     Args:
-        response: any.
-        masks: what is not to be read.
-        as_sent: whether the body stays byte for byte what it was, where nothing in it is masked.
+        response: masked, where secrets are not to be read.
+        as_sent: whether the body stays byte for byte what it was.
     """
     said = Request("GET", "/", response.headers, response.body)
     names = [name for name in said.headers if name not in _OF_THE_WAY]
-    headers = {name: _header(name, said.headers.all(name), masks) for name in names}
-    body = _said(said, masks)
-    if as_sent and "json" in body and body["json"] == said.json:
-        body = {"base64": base64.b64encode(said.body).decode()}
+    headers = {name: _header(said.headers.all(name)) for name in names}
+    body = _said(said)
+    if as_sent and "json" in body:
+        body = {"base64": base64.b64encode(said.content).decode()}
     return {"status": response.status, "headers": headers, **body}
 
 
-def _header(name: str, values: list[str], masks: Masks) -> Any:
-    shown = [masks.header(name, value) for value in values]
-    return shown[0] if len(set(shown)) == 1 else shown
+def _header(values: list[str]) -> Any:
+    return values[0] if len(set(values)) == 1 else values
 
 
-def _is_like(kept: Any, asked: Any) -> bool:
+def _is_like(kept: dict[str, Any], asked: dict[str, Any]) -> bool:
     """Whether a request is the kept one; what was masked may be anything."""
-    if kept == MASK or same(kept, asked):
-        return True
-    if isinstance(kept, dict) and isinstance(asked, dict):
-        return kept.keys() == asked.keys() and all(_is_like(kept[n], asked[n]) for n in kept)
-    return False
+    if "base64" in kept and "text" in asked:  # of older files, where no content type was told
+        asked = {**asked, "base64": base64.b64encode(asked["text"].encode()).decode()}
+        asked.pop("text")
+    return is_like(kept, asked, same)
 
 
 def _response(data: Any, file: str) -> Response:

@@ -1,4 +1,4 @@
-"""A kiosk's requests as a page shows them: in short, and one of them in full."""
+"""A kiosk's requests as a page shows them: in short, and one of them in full; without secrets."""
 
 from __future__ import annotations
 
@@ -11,11 +11,13 @@ from typing import Any
 from urnshelf.calls.ledger import NO_REPLY, Call, live_call, values_of
 from urnshelf.calls.script import Line
 from urnshelf.kiosk.headers import Headers, Pairs
-from urnshelf.kiosk.reasons import reasons
+from urnshelf.kiosk.masked import masked_exchange
+from urnshelf.kiosk.reasons import Condition, reasons
 from urnshelf.kiosk.request import NoJson, Request
 from urnshelf.kiosk.response import Response
 from urnshelf.kiosk.route import RouteTarget
 from urnshelf.kiosk.traffic import phrase
+from urnshelf.masking.masks import MASK, Masks
 from urnshelf.records.display import show
 
 _OF_THE_WAY = frozenset("host content-length connection accept-encoding".split())
@@ -33,16 +35,17 @@ def in_short(call: Call, routes: Sequence[RouteTarget]) -> dict[str, Any]:
         call: in the ledger.
         routes: of the kiosk.
     """
-    request: Request = values_of(call)[-1]
+    masks = Masks()
+    request, _ = masked_exchange(call, masks)
     target: Any = live_call(call).target
     return {
         "n": call.number,
         "g": routes.index(target) if target in routes else -1,
         "w": request.line,
         "r": outcome(call),
-        "b": answerer(call),
+        "b": masks.message(answerer(call)),
         "f": f"{request.took * 1000:.1f} ms",
-        "s": call.statement,
+        "s": masks.message(call.statement),
         "e": not isinstance(call.reply, Response),
     }
 
@@ -80,21 +83,21 @@ def in_full(call: Call, routes: Sequence[RouteTarget]) -> dict[str, Any]:
         call: in the ledger.
         routes: of the kiosk.
     """
+    masks = Masks()
     why = reasons(call, routes)
-    request: Request = values_of(call)[-1]
+    request, reply = masked_exchange(call, masks)
     asked = _message(request.line, request.headers.pairs, _shown(request))
-    reply = call.reply
-    message, replied = "" if call.error is None else str(call.error), ""
+    message, replied = "" if call.error is None else masks.message(str(call.error)), ""
     if isinstance(reply, Response):
         said = Request("GET", "/", reply.headers, reply.body)
         replied = _message(f"{reply.status} {phrase(reply.status)}", reply.headers, _shown(said))
     return {
-        "title": why.title,
+        "title": masks.message(why.title),
         "where": why.where,
-        "conditions": [one._asdict() for one in why.conditions],
+        "conditions": [_condition(one, masks) for one in why.conditions],
         "copy": [
             {"key": "curl", "title": "as curl", "text": as_curl(request)},
-            {"key": "cue", "title": "as a cue line", "text": as_cue(call)},
+            {"key": "cue", "title": "as a cue line", "text": as_cue(call, request, reply)},
         ],
         "parts": [
             {"title": "message", "text": message},
@@ -102,6 +105,19 @@ def in_full(call: Call, routes: Sequence[RouteTarget]) -> dict[str, Any]:
             {"title": "reply", "text": replied},
         ],
     }  # fmt: skip
+
+
+def _condition(condition: Condition, masks: Masks) -> dict[str, Any]:
+    """A condition, without the secrets that are wanted and came: its last word is their name."""
+    name = condition.name.rpartition(" ")[2].strip("[]'\"").rpartition("'")[2]
+    shown = condition._asdict()
+    for side in ("wanted", "came"):
+        is_hidden = masks.hides(name, shown[side]) and shown[side] not in _NOTHING
+        shown[side] = MASK if is_hidden else masks.message(shown[side])
+    return shown
+
+
+_NOTHING = ("nothing", "whatever", "as the document says")
 
 
 def _message(first: str, headers: Pairs, body: str) -> str:
@@ -150,23 +166,32 @@ def _body(request: Request) -> list[str]:
     return [*kind, "--data-raw", quote(text)]
 
 
-def as_cue(call: Call) -> str:
-    """The request and its reply as the line of a test."""
+def as_cue(call: Call, request: Request, reply: Any) -> str:
+    """The request and its reply as the line of a test.
+
+    Args:
+        call: in the ledger.
+        request: the call's, as it may be shown.
+        reply: likewise.
+    """
     target: Any = live_call(call).target
     values = values_of(call)
-    request: Request = values[-1]
     is_routed = bool(target.cues) or target.path.text != "/{path:path}"
     names = target.path.kinds if is_routed else ()
     route = target.expression
     if not is_routed:
         kiosk = target.state.expression
         route = f'{kiosk}.route("{request.method}", "{request.raw_path}")'
-    path = [f"{name}={value!r}" for name, value in zip(names, values, strict=False)]
+    masks = Masks()
+    path = [
+        f"{name}={MASK if masks.hides(name, value) else value!r}"
+        for name, value in zip(names, values, strict=False)
+    ]
     asked = [f"query={request.query!r}"] if request.query else []
     if request.body and not isinstance(request.json, NoJson):
         asked.append(f"json={request.json!r}")
     told = f".asked_with({', '.join(asked)})" if asked else ""
-    return f"cue({', '.join([route, *path])}){told}.gives({_reply(call.reply)})"
+    return f"cue({', '.join([route, *path])}){told}.gives({_reply(reply)})"
 
 
 def _reply(reply: Any) -> str:

@@ -19,10 +19,11 @@ from urnshelf.files.documents import Document, parsed
 from urnshelf.kept_file import Reply
 from urnshelf.kiosk.headers import header_pairs
 from urnshelf.kiosk.kept import request_data, request_line, response_data
-from urnshelf.kiosk.masking import Masks, unmasked
+from urnshelf.kiosk.masked import masked_request, masked_response
 from urnshelf.kiosk.openapi.part import Part
 from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response
+from urnshelf.masking.masks import MASK, Masks
 from urnshelf.records.display import show
 
 _ID = re.compile(
@@ -33,6 +34,7 @@ _ID = re.compile(
     r"|(?=[^/]*[0-9])[0-9A-Za-z]{20,}"
 )
 """What is a key, and no name of a resource: whole numbers, UUIDs, long codes, `B-7`."""
+_LONGEST_KEY = 1000
 _ABSENT = object()
 
 
@@ -60,14 +62,18 @@ class Traffic:
         self._log = Part(Document({}, path.name, {}), data, "#")
         self._masks = masks
         self._left_out: Counter[str] = Counter()
-        self.exchanges = list(self._read())
-        self._refuse_two_hosts()
+        whole = list(self._read())
+        self._refuse_two_hosts(whole)
+        self.exchanges = [
+            Exchange(masked_request(one.request, masks), masked_response(one.response, masks))
+            for one in whole
+        ]
 
     @property
     def notes(self) -> list[str]:
         """What was left out, and what was masked."""
         told = [f"{self.name}: {why}: {n} left out" for why, n in self._left_out.items()]
-        return [*told, *(f"{self.name}: {one}" for one in self._masks.told())]
+        return [*told, *(f"{self.name}: {one}" for one in self._masks.notes())]
 
     @property
     def replies(self) -> list[Reply]:
@@ -75,8 +81,8 @@ class Traffic:
         return [
             Reply(
                 request_line(one.request),
-                request_data(one.request, self._masks),
-                {"reply": response_data(one.response, self._masks, as_sent=True)},
+                request_data(one.request),
+                {"reply": response_data(one.response, as_sent=True)},
             )
             for one in self.exchanges
         ]
@@ -86,7 +92,7 @@ class Traffic:
         groups: dict[tuple[str, tuple[Any, ...]], list[list[str]]] = {}
         for one in self.exchanges:
             parts = one.request.raw_path.split("/")[1:]
-            shape = tuple(_ABSENT if _ID.fullmatch(part) else part for part in parts)
+            shape = tuple(_ABSENT if _is_key(part) else part for part in parts)
             groups.setdefault((one.request.method, shape), []).append(parts)
         return [(method, _template(shape, paths)) for (method, shape), paths in groups.items()]
 
@@ -107,16 +113,21 @@ class Traffic:
             else:
                 yield Exchange(_request(request), _response(response))
 
-    def _refuse_two_hosts(self) -> None:
+    def _refuse_two_hosts(self, exchanges: list[Exchange]) -> None:
         hosts: dict[tuple[str, str], str] = {}
-        for one in self.exchanges:
-            place = (request_line(one.request), str(request_data(one.request, unmasked())))
+        for one in exchanges:
+            place = (request_line(one.request), str(request_data(one.request)))
             first = hosts.setdefault(place, one.request.host)
             if first != one.request.host:
                 raise self._log.refused(
                     f"{one.request.line} was asked of {first} and of {one.request.host}, and a "
                     "kiosk is one of them: keep one host's entries in the file"
                 )
+
+
+def _is_key(part: str) -> bool:
+    """Whether a part of a path is a key, or was masked: a parameter of the route."""
+    return MASK in part or (len(part) < _LONGEST_KEY and _ID.fullmatch(part) is not None)
 
 
 def _not_served(request: Part, response: Part) -> str:
@@ -188,7 +199,9 @@ def _response(part: Part) -> Response:
     if status in (204, 205, 304):
         body = b""
     # some join several values of a header by line ends
-    apart = [(name, one) for name, value in headers for one in value.split("\n")]
+    apart = [
+        (name, one.replace(MASK, "masked")) for name, value in headers for one in value.split("\n")
+    ]
     try:
         return Response(status, header_pairs(apart), (body,) if body else ())
     except Exception as why:

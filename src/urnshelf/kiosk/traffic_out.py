@@ -9,20 +9,20 @@ import base64
 import json
 from collections.abc import Iterable
 from datetime import UTC, datetime
-from http.cookies import CookieError, SimpleCookie
 from importlib.metadata import version
 from pathlib import Path
 from typing import Any
-from urllib.parse import parse_qsl, urlencode
+from urllib.parse import parse_qsl
 
-from urnshelf.calls.ledger import NO_REPLY, Call, values_of
+from urnshelf.calls.ledger import NO_REPLY, Call
 from urnshelf.errors import FileRefused
 from urnshelf.files.whole import unfinished, why
 from urnshelf.kiosk.headers import Headers, Pairs
-from urnshelf.kiosk.masking import Masks
-from urnshelf.kiosk.request import NoJson, Request
+from urnshelf.kiosk.masked import masked_exchange
+from urnshelf.kiosk.request import Request
 from urnshelf.kiosk.response import Response
 from urnshelf.kiosk.traffic import phrase
+from urnshelf.masking.masks import Masks
 
 _HTTP = "HTTP/1.1"
 
@@ -54,61 +54,52 @@ def save_traffic(path: Path, data: dict[str, Any]) -> None:
     text = json.dumps(data, ensure_ascii=False, indent=1)
     try:
         with unfinished() as files:
-            files.part(path).write_text(text, "utf-8", "backslashreplace", newline="\n")
+            files.part(path, is_private=True).write_text(
+                text, "utf-8", "backslashreplace", newline="\n"
+            )
     except OSError as error:
         raise FileRefused(f"{path.name} cannot be written: {why(error)}") from None
 
 
 def _entry(call: Call, masks: Masks) -> dict[str, Any]:
-    request: Request = values_of(call)[-1]
+    request, reply = masked_exchange(call, masks)
     took = max(request.took, request.waits) * 1000
     moment = datetime.fromtimestamp(request.came_at, UTC).isoformat(timespec="milliseconds")
     found: dict[str, Any] = {
         "startedDateTime": moment,
         "time": took,
-        "request": _asked(request, masks),
-        "response": _replied(call, masks),
+        "request": _asked(request),
+        "response": _replied(call, reply, masks),
         "cache": {},
         "timings": {"send": 0, "wait": took, "receive": 0},
-        "comment": f"#{call.number}, answered by {call.answered_by or 'nobody'}",
+        "comment": masks.message(f"#{call.number}, answered by {call.answered_by or 'nobody'}"),
     }
     return found
 
 
-def _asked(request: Request, masks: Masks) -> dict[str, Any]:
+def _asked(request: Request) -> dict[str, Any]:
     query = parse_qsl(request.query_text, keep_blank_values=True)
     found: dict[str, Any] = {
         "method": request.method,
-        "url": masks.address(request.url),
+        "url": request.url,
         "httpVersion": _HTTP,
-        "cookies": [_named(n, masks.header("cookie", v)) for n, v in request.cookies.items()],
-        "headers": _headers(request.headers.pairs, masks),
-        "queryString": [
-            _named(n, str(masks.data({n: v}, "query")[n])) for n, v in query
-        ],
+        "cookies": [_named(name, value) for name, value in _cookies(request.headers)],
+        "headers": _headers(request.headers.pairs),
+        "queryString": [_named(name, value) for name, value in query],
         "headersSize": -1,
         "bodySize": len(request.body),
     }  # fmt: skip
     if request.body:
         kind = request.headers.get("content-type", "")
-        found["postData"] = {"mimeType": kind, "text": _posted(request, masks)}
+        found["postData"] = {"mimeType": kind, "text": request.text}
     return found
 
 
-def _posted(request: Request, masks: Masks) -> str:
-    if not isinstance(request.json, NoJson):
-        return json.dumps(masks.data(request.json), ensure_ascii=False)
-    if request.content_type == "application/x-www-form-urlencoded":
-        return urlencode(masks.data(request.form), doseq=True)
-    return request.text
-
-
-def _replied(call: Call, masks: Masks) -> dict[str, Any]:
-    reply = call.reply
+def _replied(call: Call, reply: Any, masks: Masks) -> dict[str, Any]:
     whole = {"httpVersion": _HTTP, "redirectURL": "", "headersSize": -1}
     if not isinstance(reply, Response):
         is_open = reply is NO_REPLY and call.error is None
-        why_none = "no reply yet" if is_open else str(call.error)
+        why_none = "no reply yet" if is_open else masks.message(str(call.error))
         content = {"size": 0, "mimeType": ""}
         return {
             "status": 0, "statusText": "", "cookies": [], "headers": [], "content": content,
@@ -119,48 +110,40 @@ def _replied(call: Call, masks: Masks) -> dict[str, Any]:
         **whole,
         "status": reply.status,
         "statusText": phrase(reply.status),
-        "cookies": [
-            _named(name, masks.header("set-cookie", value)) for name, value in _set(headers)
-        ],
-        "headers": _headers(reply.headers, masks),
-        "content": _content(reply, headers, masks),
-        "redirectURL": masks.address(headers.get("location", "")),
+        "cookies": [_named(name, value) for name, value in _set_cookies(headers)],
+        "headers": _headers(reply.headers),
+        "content": _content(reply, headers),
+        "redirectURL": headers.get("location", ""),
         "bodySize": reply.size,
     }
 
 
-def _content(reply: Response, headers: Headers, masks: Masks) -> dict[str, Any]:
-    said = Request("GET", "/", reply.headers, reply.body)
-    found: dict[str, Any] = {
-        "size": len(said.content),
-        "mimeType": headers.get("content-type", ""),
-    }
-    if not said.content:
+def _content(reply: Response, headers: Headers) -> dict[str, Any]:
+    content = Request("GET", "/", reply.headers, reply.body).content
+    found: dict[str, Any] = {"size": len(content), "mimeType": headers.get("content-type", "")}
+    if not content:
         return found
-    if not isinstance(said.json, NoJson) and "json" in said.content_type:
-        whole = masks.data(said.json)
-        # as it was sent, where nothing had to be masked
-        text = said.text if whole == said.json else json.dumps(whole, ensure_ascii=False)
-        return {**found, "text": text}
     try:
-        return {**found, "text": said.content.decode()}
+        return {**found, "text": content.decode()}
     except UnicodeDecodeError:
-        text = base64.b64encode(said.content).decode()
+        text = base64.b64encode(content).decode()
         return {**found, "text": text, "encoding": "base64"}
 
 
-def _set(headers: Headers) -> list[tuple[str, str]]:
-    found: list[tuple[str, str]] = []
-    for text in headers.all("set-cookie"):
-        try:
-            found += [(name, one.value) for name, one in SimpleCookie(text).items()]
-        except CookieError:
-            continue
-    return found
+def _cookies(headers: Headers) -> list[tuple[str, str]]:
+    """The cookies of a request: RFC 6265, section 4.2.1."""
+    pairs = (pair.partition("=") for text in headers.all("cookie") for pair in text.split(";"))
+    return [(name.strip(), value.strip()) for name, _, value in pairs if name.strip()]
 
 
-def _headers(pairs: Pairs, masks: Masks) -> list[dict[str, str]]:
-    return [_named(name, masks.header(name, value)) for name, value in pairs]
+def _set_cookies(headers: Headers) -> list[tuple[str, str]]:
+    """The cookies that a reply sets: RFC 6265, section 4.1.1."""
+    pairs = (text.partition(";")[0].partition("=") for text in headers.all("set-cookie"))
+    return [(name.strip(), value.strip()) for name, _, value in pairs if name.strip()]
+
+
+def _headers(pairs: Pairs) -> list[dict[str, str]]:
+    return [_named(name, value) for name, value in pairs]
 
 
 def _named(name: str, value: str) -> dict[str, str]:

@@ -14,9 +14,10 @@ from urnshelf.calls.wording import declared, plural
 from urnshelf.errors import FileRefused, TwinRefused
 from urnshelf.interfaces.members import Member
 from urnshelf.interfaces.taking_apart import interface_of
-from urnshelf.kept_file import MASK, Reply, read
-from urnshelf.kept_replies import call_of, error_data, masked
-from urnshelf.records.codec import Unfit, to_json
+from urnshelf.kept_file import Reply, read
+from urnshelf.kept_replies import call_of, error_data, masked_reply
+from urnshelf.masking.masks import Masks, holds_mask
+from urnshelf.records.codec import Unfit
 from urnshelf.records.display import differences, show
 from urnshelf.records.equality import same
 from urnshelf.twins.fresh import CALL_SECONDS, Overdue, Real, in_time, outside_of_loops
@@ -128,7 +129,7 @@ class Again:
         member = self._interface.members.get(reply.method)
         if member is None or declared(member) != self._kept.methods.get(reply.method):
             return False  # which was told already
-        if MASK in reply.arguments.values():
+        if holds_mask(reply.arguments):
             left_out.append(f"{self._told(reply)}: a secret was not kept")
             return False
         return True
@@ -180,8 +181,8 @@ async def _ended(
         reply = method(*args, **kwargs)
         reply = await reply if inspect.isawaitable(reply) else reply
     except Exception as error:
-        return {"error": error_data(error)}
+        return {"error": Masks().data(error_data(error))}
     try:
-        return {"reply": masked(to_json(reply, member.promise.node))}
+        return {"reply": masked_reply(reply, member.promise.node, Masks())}
     except Unfit as unfit:
         raise FileRefused(f"{member.name}: what it gives now cannot be kept: {unfit}") from None
