@@ -337,7 +337,8 @@ class Masks:
         lines = text.splitlines(keepends=True)
         if len(lines) > 1 and any(line.startswith(("{", "[")) for line in lines):
             return "".join(map(self._line, lines))
-        if _FORM.fullmatch(text.strip()):
+        is_form = all("=" in pair for pair in text.strip().split("&"))
+        if is_form and not _NOT_IN_A_FORM.search(text.strip()):
             return self.query(text, "field")
         return self.text(text)
 
@@ -411,7 +412,7 @@ class Masks:
 
 
 _CODE = ("/html", "/xhtml+xml", "javascript", "/ecmascript", "/css")
-_FORM = re.compile(r"[^\s=&<>{}\"]+=[^\s&<>{}\"]*(?:&[^\s=&<>{}\"]+=?[^\s&<>{}\"]*)*")
+_NOT_IN_A_FORM = re.compile(r"[\s<>{}\"]")
 _NO_JSON = object()
 
 
