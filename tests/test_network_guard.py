@@ -189,6 +189,29 @@ def test_a_request_line_for_another_host_is_refused(proxy: Listener, line: str, 
     assert proxy.received == []
 
 
+@pytest.mark.parametrize(
+    ("data", "host"),
+    [
+        (b"\5\1\0\3\x0e" + FOREIGN.encode() + b"\1\xbb", FOREIGN),
+        (b"\5\1\0\1\xc0\0\2\7\1\xbb", "192.0.2.7"),
+        (b"\5\1\0\4" + socket.inet_pton(socket.AF_INET6, "2001:db8::7") + b"\1\xbb", "2001:db8::7"),
+        (b"\4\1\1\xbb\xc0\0\2\7desk\0", "192.0.2.7"),
+        (b"\4\1\1\xbb\0\0\0\1desk\0" + FOREIGN.encode() + b"\0", FOREIGN),
+    ],
+)  # fmt: skip
+def test_a_socks_proxy_is_not_asked_for_another_host(
+    proxy: Listener, data: bytes, host: str
+) -> None:
+    with pytest.raises(RefusalHidden, match=host), Shelf() as shelf:
+        shelf.kiosk("tides")
+        with socket.create_connection(("127.0.0.1", proxy.port)) as raw:
+            with pytest.raises(HostRefused, match="which a proxy would be asked for"):
+                raw.sendall(data)
+        for near in (b"\5\1\0", b"\5\1\0\1\x7f\0\0\1\1\xbb", b"\5 is how another text begins"):
+            with socket.create_connection(("127.0.0.1", proxy.port)) as raw:
+                raw.sendall(near)
+
+
 def test_an_explicit_proxy_is_refused_and_one_that_is_let_out_to_is_not(proxy: Listener) -> None:
     with pytest.raises(RefusalHidden), Shelf() as shelf:
         shelf.kiosk("tides")

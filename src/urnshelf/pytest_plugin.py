@@ -66,7 +66,8 @@ def pytest_configure(config: pytest.Config) -> None:
     running.note_new_shelf = _note_made
     running.shelf_of_a_test = _shelf_of_a_test
     told = config.stash[_PROJECT]
-    running.masks = tuple(told.get("masks", ()))
+    masks_before, running.masks = running.masks, tuple(told.get("masks", ()))
+    config.add_cleanup(lambda: setattr(running, "masks", masks_before))
     strict = config.getoption("--urnshelf-strict") or ",".join(told.get("strict", ()))
     is_told = config.getoption("--urnshelf-remarks") or told.get("remarks", False)
     if strict or is_told:

@@ -24,8 +24,13 @@ def check_picture(path: Path) -> None:
         raise FileRefused('a picture needs Matplotlib: pip install "urnshelf[data]"')
 
 
-def save_figure(figure: Any, path: Path) -> None:
+def save_figure(figure: Any, path: Path, *, is_private: bool = False) -> None:
     """Write a figure of Matplotlib's, the same bytes for the same figure.
+
+    Args:
+        figure: any.
+        path: of the file.
+        is_private: whether only its owner may read it: it shows what was recorded.
 
     Raises:
         FileRefused: the file cannot be written.
@@ -39,6 +44,7 @@ def save_figure(figure: Any, path: Path) -> None:
     try:
         with warnings.catch_warnings(), unfinished() as files:
             warnings.simplefilter("ignore")  # of letters that the font does not have
-            figure.savefig(files.part(path), format=path.suffix[1:], metadata=undated)
+            part = files.part(path, is_private=is_private)
+            figure.savefig(part, format=path.suffix[1:], metadata=undated)
     except OSError as error:
         raise FileRefused(f"{path} cannot be written: {why(error)}") from None

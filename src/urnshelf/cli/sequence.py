@@ -50,7 +50,7 @@ def save_sequence(test: OfTest, path: Path) -> None:
         )  # fmt: skip
     for number, call in enumerate(calls):
         _arrow(axes, places[_caller(call)], places[call["fake"]], number, call, 170 // len(lines))
-    save_figure(figure, path)
+    save_figure(figure, path, is_private=True)
 
 
 def _lines_of(calls: list[dict[str, Any]]) -> list[str]:

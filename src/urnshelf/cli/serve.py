@@ -64,15 +64,17 @@ def serve(
     path = Path(file)
     running.masks = tuple(settings_in(Path("pyproject.toml")).get("masks", ()))
     serving = _Serving(path, records, seed, _ledger_at(path, ledger))
-    with ExitStack() as stack, _stopped_by_signals() as stop:
-        serving.open(stack, port, is_tls)
-        serving.tell()
-        while not stop.wait(_LOOKS):
-            serving.show_requests()
-            if is_followed:
-                serving.follow()
-    serving.show_requests()
-    serving.write()
+    # whoever presses Ctrl-C twice does not lose the ledger: it is written before signals end us
+    with _stopped_by_signals() as stop:
+        with ExitStack() as stack:
+            serving.open(stack, port, is_tls)
+            serving.tell()
+            while not stop.wait(_LOOKS):
+                serving.show_requests()
+                if is_followed:
+                    serving.follow()
+        serving.show_requests()
+        serving.write()
     return 0
 
 

@@ -34,6 +34,7 @@ _TO_A_PROXY = re.compile(
 )
 """What a client writes to a proxy first: RFC 9112, sections 3.2.2 (absolute-form) and 3.2.3."""
 _LONGEST_LINE = 16_384
+_LONGEST_OF_SOCKS = 600
 
 
 def swap(undo: contextlib.ExitStack, holder: Any, name: str, make: Callable[[Any], Any]) -> None:
@@ -331,13 +332,38 @@ def _writing(real: Any) -> Any:
 
 
 def _check_line(sending: Any, data: Any) -> None:
-    """Refuse a request line that asks a proxy on this machine for another host."""
+    """Refuse what asks a proxy on this machine for another host."""
     written = memoryview(data).cast("B")
-    if not b"A" <= bytes(written[:1]) <= b"Z":
+    first = bytes(written[:1])
+    if b"A" <= first <= b"Z":
+        match = _TO_A_PROXY.match(bytes(written[:_LONGEST_LINE]))
+        host = None if match is None else match["host"].strip(b"[]").decode("ascii", "replace")
+    elif first in (b"\4", b"\5") and len(written) <= _LONGEST_OF_SOCKS:
+        host = _host_of_socks(bytes(written))
+    else:
         return
-    match = _TO_A_PROXY.match(bytes(written[:_LONGEST_LINE]))
-    if match is not None and (sending is None or _leads_elsewhere(sending)):
-        GUARD.check(match["host"].strip(b"[]"), "a proxy")
+    if host is not None and (sending is None or _leads_elsewhere(sending)):
+        GUARD.check(host, "a proxy")
+
+
+def _host_of_socks(data: bytes) -> str | None:
+    """The host that a SOCKS proxy is asked for: RFC 1928, section 4, and its older form, in which a
+    name stands behind the user's.
+    """
+    if data[:1] == b"\5" and data[2:3] == b"\0" and len(data) > 4:
+        size, begin = {1: 4, 4: 16}.get(data[3], data[4] + 1), 4
+        if len(data) != begin + size + 2 or data[3] not in (1, 3, 4):
+            return None
+        if data[3] == 3:
+            return data[5 : 5 + data[4]].decode("ascii", "replace")
+        return str(ipaddress.ip_address(data[begin : begin + size]))
+    if data[:2] in (b"\4\1", b"\4\2") and len(data) > 8 and data[-1:] == b"\0":
+        name = data[8:-1].partition(b"\0")[2]
+        is_by_name = data[4:7] == b"\0\0\0" and name != b""
+        return (
+            name.decode("ascii", "replace") if is_by_name else str(ipaddress.ip_address(data[4:8]))
+        )
+    return None
 
 
 def _leads_elsewhere(sending: Any) -> bool:

@@ -48,19 +48,40 @@ def masked_exchange(call: Call, masks: Masks) -> tuple[Request, Any]:
         masks: what is not to be read; it knows this call's secrets from now on, and no others.
     """
     masks.forget()
-    values = values_of(call)
-    request = masked_request(values[-1], masks)
-    names = live_call(call).target.parameters
+    request = _without_parameters(call, masked_request(values_of(call)[-1], masks), masks)
+    reply = call.reply
+    return request, masked_response(reply, masks) if isinstance(reply, Response) else reply
+
+
+def masked_line(call: Call, masks: Masks) -> str:
+    """The line of a call's request, `GET /depth?token=…`; its bodies are not looked into.
+
+    Args:
+        call: in the ledger.
+        masks: what is not to be read.
+    """
+    request: Request = values_of(call)[-1]
+    bare = Request(request.method, masks.address(request.url))
+    return _without_parameters(call, bare, masks).line
+
+
+def _without_parameters(call: Call, request: Request, masks: Masks) -> Request:
+    """A request without the values of those parameters of its path that are secrets."""
+    values, names = values_of(call), live_call(call).target.parameters
     for name, value in zip(names[:-1], values[:-1], strict=True):
         if masks.hides(name, value):
             masks.hide(str(value), f"path {name}")
             path = "/".join(_part(part, str(value)) for part in request.raw_path.split("/"))
             url = request.url.replace(request.raw_path, path, 1)
-            hidden = Request(request.method, url, request.headers.pairs, request.body)
-            hidden.came_at, hidden.took = request.came_at, request.took
-            hidden.waits, request = request.waits, hidden
-    reply = call.reply
-    return request, masked_response(reply, masks) if isinstance(reply, Response) else reply
+            request = _at(url, request)
+    return request
+
+
+def _at(url: str, request: Request) -> Request:
+    """The same request, of another address."""
+    found = Request(request.method, url, request.headers.pairs, request.body)
+    found.came_at, found.took, found.waits = request.came_at, request.took, request.waits
+    return found
 
 
 def _part(part: str, secret: str) -> str:

@@ -11,7 +11,7 @@ from typing import Any
 from urnshelf.calls.ledger import NO_REPLY, Call, live_call, values_of
 from urnshelf.calls.script import Line
 from urnshelf.kiosk.headers import Headers, Pairs
-from urnshelf.kiosk.masked import masked_exchange
+from urnshelf.kiosk.masked import masked_exchange, masked_line
 from urnshelf.kiosk.reasons import Condition, reasons
 from urnshelf.kiosk.request import NoJson, Request
 from urnshelf.kiosk.response import Response
@@ -36,12 +36,14 @@ def in_short(call: Call, routes: Sequence[RouteTarget]) -> dict[str, Any]:
         routes: of the kiosk.
     """
     masks = Masks()
-    request, _ = masked_exchange(call, masks)
+    request: Request = values_of(call)[-1]
     target: Any = live_call(call).target
+    # a statement has the values of the bodies; without one they need not be looked into
+    line = masked_exchange(call, masks)[0].line if call.statement else masked_line(call, masks)
     return {
         "n": call.number,
         "g": routes.index(target) if target in routes else -1,
-        "w": request.line,
+        "w": line,
         "r": outcome(call),
         "b": masks.message(answerer(call)),
         "f": f"{request.took * 1000:.1f} ms",
