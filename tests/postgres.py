@@ -42,7 +42,8 @@ def running() -> Iterator[str]:
     data = str(folder / "data")
     quiet = {"check": True, "stdout": subprocess.DEVNULL, "cwd": folder}
     start = (
-        f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories='' -c fsync=off"
+        f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories={folder} "
+        "-c fsync=off"
     )
     try:
         subprocess.run(

@@ -336,10 +336,14 @@ def test_a_unix_socket_is_reached(shelf: Shelf, tmp_path: Path) -> None:
 
 
 @pytest.mark.skipif("URNSHELF_POSTGRES" not in os.environ, reason="PostgreSQL is not installed")
-def test_a_database_is_reached(shelf: Shelf) -> None:
+def test_a_database_is_reached_by_its_port_and_by_its_unix_socket(shelf: Shelf) -> None:
     shelf.kiosk("tides")
-    with closing(sqlalchemy.create_engine(os.environ["URNSHELF_POSTGRES"]).connect()) as database:
-        assert database.execute(sqlalchemy.text("select 7")).scalar() == 7
+    by_port = sqlalchemy.make_url(os.environ["URNSHELF_POSTGRES"])
+    with sqlalchemy.create_engine(by_port, poolclass=sqlalchemy.NullPool).connect() as database:
+        folder = database.execute(sqlalchemy.text("show unix_socket_directories")).scalar()
+    by_socket = by_port.set(host=None, port=None, query={"host": folder, "port": str(by_port.port)})
+    with sqlalchemy.create_engine(by_socket, poolclass=sqlalchemy.NullPool).connect() as database:
+        assert database.execute(sqlalchemy.text("select inet_client_addr()")).scalar() is None
 
 
 # --- child processes ------------------------------------------------------------------------------
