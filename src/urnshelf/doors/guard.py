@@ -379,22 +379,45 @@ def _leads_elsewhere(sending: Any) -> bool:
 # --- proxies of the environment -------------------------------------------------------------------
 
 _READERS = ("getproxies", "getproxies_environment")
-_REAL_READER = urllib.request.getproxies
+_REAL_READERS = [getattr(urllib.request, name) for name in _READERS]
 
 
 def _proxies_of_the_environment() -> dict[str, str]:
-    return {scheme: url for scheme, url in _REAL_READER().items() if scheme != "no"}
+    return {scheme: url for scheme, url in _REAL_READERS[0]().items() if scheme != "no"}
+
+
+class _Readers:
+    """Who has taken a reader of the proxies by its name: each module is looked at once."""
+
+    def __init__(self) -> None:
+        self._seen: set[int] = set()
+        self._holders: list[tuple[Any, str]] = [(urllib.request, name) for name in _READERS]
+
+    def holders(self) -> list[tuple[Any, str]]:
+        """Modules, and the name that they gave it."""
+        modules = {id(module): module for module in list(sys.modules.values())}
+        for identity in modules.keys() - self._seen:
+            module = modules[identity]
+            held = getattr(module, "__dict__", {})
+            self._holders += [
+                (module, name)
+                for name in _READERS
+                if module is not urllib.request
+                and any(held.get(name) is reader for reader in _REAL_READERS)
+            ]
+        self._seen = set(modules)
+        return self._holders
+
+
+_READERS_OF_ALL = _Readers()
 
 
 def _swap_proxies(undo: contextlib.ExitStack) -> None:
     """Whoever has taken the reader by its name gets ours, too: clients ask it when they are made,
     or with each request.
     """
-    real = {getattr(urllib.request, name) for name in _READERS}
-    for module in list(sys.modules.values()):
-        for name in _READERS:
-            if vars(module).get(name) in real:
-                swap(undo, module, name, _no_proxies)
+    for module, name in _READERS_OF_ALL.holders():
+        swap(undo, module, name, _no_proxies)
     swap(undo, urllib.request.Request, "set_proxy", _going_by_proxy)
 
 
