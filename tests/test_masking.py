@@ -110,10 +110,8 @@ def test_no_spelling_in_any_place_is_written_or_shown_and_replay_works(
         with kiosk.serve() as url, httpx.Client(base_url=url) as client:
             for name in SPELLINGS:
                 asked(client, place, is_told, name, SECRET)
-            shown = [httpx.get(f"{url}/_urnshelf").text, httpx.get(f"{url}/_urnshelf/calls").text]
-            shown += [
-                httpx.get(f"{url}/_urnshelf/calls/{n}").text for n in range(1, len(SPELLINGS) + 1)
-            ]
+            pages = ["", "/calls", *(f"/calls/{n}" for n in range(1, len(SPELLINGS) + 1))]
+            shown = [client.get(f"/_urnshelf{page}").text for page in pages]
         notes = kiosk.save_traffic(har)
         run_ledger.begin(book)
         run_ledger.append(book, "t", "passed", [shelf])

@@ -101,14 +101,13 @@ class Masks:
 
     def hides(self, name: str, value: object, beside: Iterable[str] = ()) -> bool:
         """Whether what stands at a name is masked."""
-        if self._is_off or (isinstance(value, str) and value == MASK):
-            return False
-        return is_secret(name, value, beside, self._more)
+        return not self._is_off and is_secret(name, value, beside, self._more)
 
     def hide(self, value: str, what: str) -> str:
         """What stands for a secret; from now on it is known."""
         self._counts[what] += 1
-        self._secrets.add(value)
+        if value != MASK:  # of a file that was masked when it was written
+            self._secrets.add(value)
         return MASK
 
     def forget(self) -> None:
@@ -158,7 +157,7 @@ class Masks:
             return {name: self._hidden(one, what, stands_for) for name, one in value.items()}
         if isinstance(value, list):
             return [self._hidden(one, what, stands_for) for one in value]
-        if value is None or isinstance(value, bool) or value in ("", MASK):
+        if value is None or isinstance(value, bool) or value == "":
             return value
         self.hide(str(value), what)
         return stands_for(value)
@@ -188,7 +187,12 @@ class Masks:
             name = unquote_plus(parts.get("name") or "").rpartition(":")[2]
             value = found["value"]
             is_sentence = found.re is _LINE and " " in value.strip() and name.lower() not in _WHOLE
-            if value in _NONE or is_sentence or not self._is_hidden_pair(name, value, names):
+            if (
+                value in _NONE
+                or MASK in value
+                or is_sentence
+                or not self._is_hidden_pair(name, value, names)
+            ):
                 return found[0]
             begin, at = found.start(), found.start("value")
             masked = self.hide(value, f"field {name}")
